@@ -1,0 +1,37 @@
+"""One clue: a value of a variable, with its weight, its family and its source record."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class ClueKind(StrEnum):
+    """How a clue's likelihood is found."""
+
+    CODE = "code"
+    SYMPTOM = "symptom"
+    GRADED = "graded"
+    TEST = "test"
+    REPAIR = "repair"
+
+
+@dataclass(frozen=True)
+class Clue:
+    """``variable`` names a code, symptom, graded variable, test or repair; ``value`` its bin, outcome, ``present``,
+    ``absent`` or ``failed``. ``weight`` tempers the log-likelihood (1 whole, 0 nothing)."""
+
+    kind: ClueKind
+    variable: str
+    value: str
+    words: str
+    family: str
+    source: str = ""
+    at: str = ""
+    weight: float = 1.0
+    doubtful: bool = False
+
+    @property
+    def id(self) -> str:
+        """Stable name of this piece of evidence, for marking it doubtful."""
+        return f"{self.kind}:{self.variable}:{self.source}"

@@ -1,0 +1,111 @@
+"""Trouble code numbers.
+
+Byte layout and the meaning of the first two characters: ISO 15031-6 / SAE J2012 [S]. The names given to
+the third character's areas are our own words for the usual division [M: to be checked against J2012].
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from enum import StrEnum
+
+from gumshoe.core.errors import BadInput
+
+_SYSTEMS = "PCBU"
+_SYSTEM_WORDS = {"P": "powertrain", "C": "chassis", "B": "body", "U": "network"}
+_AREAS = {
+    "0": "fuel and air metering, auxiliary emission control",
+    "1": "fuel and air metering",
+    "2": "fuel and air metering: injector circuits",
+    "3": "ignition or misfire",
+    "4": "auxiliary emission control",
+    "5": "vehicle speed, idle control, auxiliary inputs",
+    "6": "control unit and its outputs",
+    "7": "transmission",
+    "8": "transmission",
+    "9": "transmission",
+    "A": "hybrid drive",
+    "B": "hybrid drive",
+    "C": "hybrid drive",
+}
+_CODE = re.compile(r"[PCBU][0-3][0-9A-F]{3}")
+_IN_TEXT = re.compile(r"(?<![0-9A-Za-z])([PCBUpcbu][0-3][0-9A-Fa-f]{3})(?![0-9A-Za-z])")
+
+
+class CodeState(StrEnum):
+    """How sure the control unit is of a code (services 03, 07 and 0A)."""
+
+    CONFIRMED = "confirmed"
+    PENDING = "pending"
+    PERMANENT = "permanent"
+
+
+@dataclass(frozen=True, order=True)
+class TroubleCode:
+    """One trouble code, for example ``TroubleCode("P0171")``.
+
+    Raises BadInput when the text is not a code.
+    """
+
+    text: str
+
+    def __post_init__(self) -> None:
+        if not _CODE.fullmatch(self.text):
+            raise BadInput(
+                f"“{self.text}” is not a trouble code.",
+                remedies=("a letter P, C, B or U, a digit 0 to 3, then three of 0–9 or A–F, such as P0171",),
+            )
+
+    def __str__(self) -> str:
+        return self.text
+
+    @classmethod
+    def parse(cls, text: str) -> TroubleCode:
+        """Read a code as people type it: any case, blanks around it."""
+        return cls(text.strip().upper())
+
+    @classmethod
+    def from_bytes(cls, high: int, low: int) -> TroubleCode:
+        """Decode the two bytes of ISO 15031-6: letter, digit, three hexadecimal nibbles."""
+        return cls(f"{_SYSTEMS[high >> 6]}{(high >> 4) & 3}{high & 15:X}{low:02X}")
+
+    def to_bytes(self) -> bytes:
+        """The two bytes that travel on the bus."""
+        high = _SYSTEMS.index(self.text[0]) << 6 | int(self.text[1]) << 4 | int(self.text[2], 16)
+        return bytes((high, int(self.text[3:], 16)))
+
+
+@dataclass(frozen=True)
+class Structure:
+    """What the digits of a code say by themselves, without any table of titles."""
+
+    system: str
+    standardised: bool
+    area: str
+
+    @property
+    def words(self) -> str:
+        owner = "standardised code" if self.standardised else "the maker's own code"
+        return f"{self.system}, {owner}" + (f", {self.area}" if self.area else "")
+
+
+def structure(code: TroubleCode) -> Structure:
+    """Decode a code's structure.
+
+    Standardised are P0, P2, P34–P39 and U0, U3, C0, B0; the rest belongs to the maker (SAE J2012 [S, M for
+    the ranges of P3 and U3]).
+    """
+    letter, digit, area = code.text[0], code.text[1], code.text[2]
+    if letter == "P":
+        standardised = digit in "02" or (digit == "3" and area >= "4")
+    else:
+        standardised = digit == "0" or (letter == "U" and digit == "3")
+    words = _AREAS.get(area, "") if letter == "P" and standardised else ""
+    return Structure(_SYSTEM_WORDS[letter], standardised, words)
+
+
+def find_codes(text: str) -> tuple[TroubleCode, ...]:
+    """Every code named in free text, in order of first appearance, each once."""
+    found = dict.fromkeys(match.upper() for match in _IN_TEXT.findall(text))
+    return tuple(TroubleCode(code) for code in found)

@@ -1,0 +1,65 @@
+"""The small language in which a test says how its readings decide: ``found is whole``, ``load_kpa below 310``."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from gumshoe.core.errors import BadInput, DataError
+from gumshoe.core.knowledge.rows import OutcomeRow, ReadingRow, TestRow
+
+_COMPARE = {
+    "below": lambda value, limit: value < limit,
+    "above": lambda value, limit: value > limit,
+    "at least": lambda value, limit: value >= limit,
+    "at most": lambda value, limit: value <= limit,
+}
+Reading = float | str
+
+
+def condition(when: str) -> tuple[str, str, str]:
+    """Split a condition into (reading key, relation, operand). Raises DataError when it is none."""
+    key, _, rest = when.partition(" ")
+    for relation in ("is", *_COMPARE):
+        if rest.startswith(relation + " "):
+            return key, relation, rest[len(relation) + 1 :]
+    raise DataError(f"“{when}” is not a condition: write KEY is CHOICE, or KEY below/above/at least/at most NUMBER.")
+
+
+def holds(when: str, readings: Mapping[str, Reading]) -> bool:
+    """Whether the condition is true of these readings."""
+    key, relation, operand = condition(when)
+    value = readings[key]
+    if relation == "is":
+        return value == operand
+    return bool(_COMPARE[relation](float(value), float(operand)))
+
+
+def decide(test: TestRow, readings: Mapping[str, Reading]) -> OutcomeRow:
+    """The outcome these readings give: the first whose condition holds. Raises BadInput when none does."""
+    for outcome in test.outcomes:
+        if holds(outcome.when, readings):
+            return outcome
+    raise BadInput(f"These readings decide nothing in “{test.words}”.", remedies=("check the readings",))
+
+
+def check_reading(row: ReadingRow, text: str) -> Reading:
+    """Turn what was typed into a reading. Raises BadInput with the unit and the range that makes sense."""
+    cleaned = text.strip()
+    if row.kind == "choice":
+        if cleaned not in row.options:
+            raise BadInput(f"{row.label}: choose one of {', '.join(row.options)}.")
+        return cleaned
+    number = cleaned.replace(",", ".").removesuffix(row.unit).strip() if row.unit else cleaned.replace(",", ".")
+    try:
+        value = float(number)
+    except ValueError:
+        raise BadInput(
+            f"{row.label}: “{cleaned[:30]}” is not a number.", remedies=(f"enter it in {row.unit or 'plain digits'}",)
+        ) from None
+    low, high = row.low if row.low is not None else float("-inf"), row.high if row.high is not None else float("inf")
+    if not low <= value <= high:
+        raise BadInput(
+            f"{row.label}: {value:g} {row.unit} cannot be; it must lie between {low:g} and {high:g} {row.unit}.",
+            remedies=(f"check the unit: this field is in {row.unit}",),
+        )
+    return value

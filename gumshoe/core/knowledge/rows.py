@@ -1,0 +1,237 @@
+"""The shapes of the knowledge tables: one dataclass a row, as it stands in the TOML files."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from decimal import Decimal
+
+from gumshoe.core.powertrain.description import Powertrain
+
+Distribution = dict[str, float]
+
+
+@dataclass(frozen=True)
+class CodeRow:
+    """A trouble code: what it watches, what can and cannot cause it, how to drive with it."""
+
+    number: str
+    title: str
+    kind: str
+    component: str
+    monitor: str
+    watches: str
+    enable: str
+    trips: int
+    lamp: str
+    severity: str
+    advice: str
+    causes: tuple[str, ...]
+    cannot: tuple[str, ...]
+    echo_of: tuple[str, ...]
+    echo_why: str
+    first_tests: tuple[str, ...]
+    leak: float
+    per: str = ""
+    group: str = ""
+    evidence: str = ""
+    frame_clue: str = ""
+
+
+@dataclass(frozen=True)
+class BinRow:
+    """One bin of a graded clue; ``upto`` is its upper edge in the variable's unit."""
+
+    id: str
+    words: str
+    upto: float | None = None
+    per: str = ""
+
+
+@dataclass(frozen=True)
+class VariableRow:
+    """A graded clue: its bins and how they are distributed when nothing claims it."""
+
+    id: str
+    name: str
+    unit: str
+    family: str
+    replaced_by: str
+    bins: tuple[BinRow, ...]
+    normal: Distribution
+
+
+@dataclass(frozen=True)
+class SymptomRow:
+    """Something the customer can say; ``leak`` is how often it is said without cause."""
+
+    id: str
+    words: str
+    leak: float
+
+
+@dataclass(frozen=True)
+class FaultRow:
+    """A suspect: base rate, growth with distance, what it shows, what cures it, why it happens."""
+
+    id: str
+    words: str
+    component: str
+    rate: float
+    wear: float
+    needs: tuple[str, ...]
+    repair: str
+    why: tuple[str, ...]
+    codes: dict[str, float]
+    symptoms: dict[str, float]
+    graded: dict[str, Distribution]
+    per: str = ""
+
+
+@dataclass(frozen=True)
+class ReadingRow:
+    """One thing to enter: a number with its unit and sane range, or a choice."""
+
+    key: str
+    label: str
+    kind: str
+    point: str
+    unit: str = ""
+    options: tuple[str, ...] = ()
+    low: float | None = None
+    high: float | None = None
+    good_low: float | None = None
+    good_high: float | None = None
+
+
+@dataclass(frozen=True)
+class OutcomeRow:
+    """One possible verdict of a test; ``when`` is decided from the readings, ``proves`` names suspects it shows."""
+
+    id: str
+    words: str
+    when: str
+    proves: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class TestRow:
+    """A test: cost, conditions, steps, readings, outcomes and what each suspect makes likely."""
+
+    __test__ = False
+
+    id: str
+    words: str
+    purpose: str
+    tool: str
+    minutes: float
+    invasive: int
+    needs: tuple[str, ...]
+    cautions: tuple[str, ...]
+    steps: tuple[str, ...]
+    measures: str = ""
+    loose_end: str = ""
+    readings: tuple[ReadingRow, ...] = ()
+    outcomes: tuple[OutcomeRow, ...] = ()
+    otherwise: Distribution = field(default_factory=dict)
+    given: dict[str, Distribution] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class RepairRow:
+    """A repair: minutes, parts (in the shop's currency), steps, cautions."""
+
+    id: str
+    words: str
+    component: str
+    minutes: int
+    parts: Decimal
+    steps: tuple[str, ...]
+    cautions: tuple[str, ...]
+    check_neighbours: tuple[str, ...]
+    per: str = ""
+
+
+@dataclass(frozen=True)
+class BandRow:
+    """The expected range of a channel, everywhere or in one operating region."""
+
+    key: str
+    region: str = ""
+    low: float | None = None
+    high: float | None = None
+    low_per_litre: float | None = None
+    high_per_litre: float | None = None
+
+
+@dataclass(frozen=True)
+class PlatformHead:
+    """Which vehicle a platform file is about."""
+
+    id: str
+    make: str
+    model: str
+    years: str
+    vin_prefix: str
+
+
+@dataclass(frozen=True)
+class Specification:
+    """Values of one vehicle; the defaults are for a vehicle nothing is known about (common practice)."""
+
+    idle_rpm: float = 750.0
+    idle_tolerance_rpm: float = 80.0
+    fuel_pressure_kpa: float | None = None
+    plug_gap_mm: float | None = None
+    thermostat_c: float = 88.0
+
+
+@dataclass(frozen=True)
+class Platform:
+    """A known vehicle."""
+
+    platform: PlatformHead
+    powertrain: Powertrain
+    specification: Specification = field(default_factory=Specification)
+
+
+@dataclass(frozen=True)
+class CodesFile:
+    code: tuple[CodeRow, ...]
+
+
+@dataclass(frozen=True)
+class CluesFile:
+    variable: tuple[VariableRow, ...]
+    symptom: tuple[SymptomRow, ...]
+
+
+@dataclass(frozen=True)
+class FaultsFile:
+    fault: tuple[FaultRow, ...]
+
+
+@dataclass(frozen=True)
+class TestsFile:
+    __test__ = False
+
+    test: tuple[TestRow, ...]
+
+
+@dataclass(frozen=True)
+class RepairsFile:
+    repair: tuple[RepairRow, ...]
+
+
+@dataclass(frozen=True)
+class CautionsFile:
+    cautions: dict[str, str]
+
+
+@dataclass(frozen=True)
+class SignalsFile:
+    band: tuple[BandRow, ...]
+
+
+@dataclass(frozen=True)
+class MonitorsFile:
+    monitors: dict[str, str]

@@ -1,0 +1,81 @@
+"""What can go wrong on a diagnostic link, each with its usual cause first."""
+
+from __future__ import annotations
+
+from gumshoe.core.errors import GumshoeError
+
+
+class LinkError(GumshoeError):
+    """The link did not do what was asked."""
+
+
+class NoAnswer(LinkError):
+    """Nobody answered in time."""
+
+    remedies = (
+        "switch the ignition on",
+        "push the diagnostic plug fully home",
+        "check the bus speed (most cars: 500 kbit/s, some 250)",
+        "wake the module: open a door or cycle the key",
+    )
+
+
+class BrokenAnswer(LinkError):
+    """An answer began but did not arrive whole (ISO 15765-2 segmentation)."""
+
+    remedies = (
+        "try again",
+        "hold the diagnostic plug still: a worn socket drops frames",
+        "make sure that no second tester is on the bus",
+    )
+
+
+class BadAnswer(LinkError):
+    """A whole answer arrived, but its content is not what the standard lays down."""
+
+    remedies = ("try again", "check that the vehicle speaks SAE J1979 on CAN", "keep the raw log and report it")
+
+
+class BusFailure(LinkError):
+    """The adapter or the bus itself failed."""
+
+    remedies = (
+        "check the adapter's cable and drivers",
+        "check interface and channel in the settings",
+        "measure the bus: 60 Ω between the pair with the battery off",
+    )
+
+
+# ISO 14229-1 negative response codes [S].
+REFUSALS = {
+    0x10: "general reject",
+    0x11: "service not supported",
+    0x12: "sub-function not supported",
+    0x13: "wrong message length",
+    0x21: "busy, repeat the request",
+    0x22: "conditions not correct",
+    0x24: "request sequence error",
+    0x31: "request out of range",
+    0x33: "security access denied",
+    0x78: "response pending",
+    0x7E: "sub-function not supported in this session",
+    0x7F: "service not supported in this session",
+}
+_REFUSAL_REMEDIES = {
+    0x11: ("do without: this module does not offer the service",),
+    0x21: ("wait a moment and repeat",),
+    0x22: ("bring the vehicle into the asked state, usually key on and engine off", "then repeat"),
+    0x33: ("this needs the maker's authorised procedure",),
+}
+
+
+class Refused(LinkError):
+    """The module answered with a negative response."""
+
+    def __init__(self, service: int, reason: int, responder: int) -> None:
+        words = REFUSALS.get(reason, f"reason {reason:02X}")
+        super().__init__(
+            f"Module {responder:X} refused service {service:02X}: {words}.",
+            remedies=_REFUSAL_REMEDIES.get(reason, ("check what the service needs",)),
+        )
+        self.service, self.reason, self.responder = service, reason, responder

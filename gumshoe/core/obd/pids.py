@@ -1,0 +1,138 @@
+"""The PID table: bytes of services 01 and 02 to values in the units a technician reads, and back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from functools import cache
+from pathlib import Path
+
+from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.obd.errors import BadAnswer
+
+
+class FieldKind(StrEnum):
+    """Whether a field is a quantity or a set of bits that another module reads."""
+
+    NUMBER = "number"
+    BITS = "bits"
+
+
+@dataclass(frozen=True)
+class Field:
+    """One quantity inside a PID: ``value = raw * scale + offset`` (SAE J1979)."""
+
+    key: str
+    name: str
+    unit: str
+    at: int
+    size: int
+    scale: float = 1.0
+    offset: float = 0.0
+    signed: bool = False
+    kind: FieldKind = FieldKind.NUMBER
+
+    def read(self, data: bytes) -> float:
+        """The value held in the PID's data bytes."""
+        raw = int.from_bytes(data[self.at : self.at + self.size], "big", signed=self.signed)
+        return raw * self.scale + self.offset
+
+    def write(self, value: float) -> bytes:
+        """The bytes for ``value``, rounded and held within the field's range."""
+        raw = round((value - self.offset) / self.scale)
+        top = 1 << (8 * self.size - (1 if self.signed else 0))
+        raw = min(max(raw, -top if self.signed else 0), top - 1)
+        return raw.to_bytes(self.size, "big", signed=self.signed)
+
+    @property
+    def low(self) -> float:
+        """The smallest value the field can hold."""
+        return (-(1 << (8 * self.size - 1)) if self.signed else 0) * self.scale + self.offset
+
+    @property
+    def high(self) -> float:
+        """The largest value the field can hold."""
+        return ((1 << (8 * self.size - (1 if self.signed else 0))) - 1) * self.scale + self.offset
+
+
+@dataclass(frozen=True)
+class Pid:
+    """One parameter of service 01: its number, how many data bytes it has and what they hold."""
+
+    id: int
+    bytes: int
+    fields: tuple[Field, ...]
+
+    def decode(self, data: bytes) -> dict[str, float]:
+        """Values by field key. ``data`` holds exactly this PID's bytes."""
+        return {item.key: item.read(data) for item in self.fields}
+
+    def encode(self, values: Mapping[str, float]) -> bytes:
+        """Data bytes for the given values; fields not given are zero."""
+        data = bytearray(self.bytes)
+        for item in self.fields:
+            if item.key in values:
+                data[item.at : item.at + item.size] = item.write(values[item.key])
+        return bytes(data)
+
+
+@dataclass(frozen=True)
+class _Document:
+    pid: tuple[Pid, ...] = field(default_factory=tuple)
+
+
+@cache
+def pid_table() -> dict[int, Pid]:
+    """Every PID we can decode, by number."""
+    document = load_table(Path(__file__).with_name("pids.toml"), _Document)
+    return {pid.id: pid for pid in document.pid}
+
+
+@cache
+def fields_by_key() -> dict[str, Field]:
+    """Every field, by key: the place to ask for a channel's name and unit."""
+    return {item.key: item for pid in pid_table().values() for item in pid.fields}
+
+
+@cache
+def pid_of_key() -> dict[str, int]:
+    """The PID number that carries each field."""
+    return {item.key: pid.id for pid in pid_table().values() for item in pid.fields}
+
+
+def supported_from_bitmap(base: int, data: bytes) -> set[int]:
+    """PIDs announced by the bitmap PID ``base`` (00, 20, 40 …): bit 31 is base + 1."""
+    word = int.from_bytes(data, "big")
+    return {base + 1 + bit for bit in range(32) if word >> (31 - bit) & 1}
+
+
+def bitmap_for(base: int, pids: Iterable[int]) -> bytes:
+    """The bitmap that announces ``pids`` in the range after ``base``."""
+    word = 0
+    for pid in pids:
+        if base < pid <= base + 32:
+            word |= 1 << (31 - (pid - base - 1))
+    return word.to_bytes(4, "big")
+
+
+def split_current_data(payload: bytes, asked: Iterable[int]) -> dict[int, bytes]:
+    """Cut a positive answer to service 01 (``41`` then PID, data, PID, data …) into its parts.
+
+    Only PIDs that were asked for and are in the table are accepted. Raises BadAnswer when bytes are missing
+    or a PID appears that nobody asked for.
+    """
+    table, wanted = pid_table(), set(asked)
+    parts: dict[int, bytes] = {}
+    position = 1
+    while position < len(payload):
+        number = payload[position]
+        if number not in wanted:
+            raise BadAnswer(f"The module sent PID {number:02X}, which was not asked for.")
+        size = 4 if number % 0x20 == 0 else table[number].bytes
+        data = payload[position + 1 : position + 1 + size]
+        if len(data) < size:
+            raise BadAnswer(f"PID {number:02X} should have {size} data bytes, {len(data)} arrived.")
+        parts[number] = data
+        position += 1 + size
+    return parts

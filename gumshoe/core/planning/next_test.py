@@ -1,0 +1,138 @@
+"""The next test: information about which repair is needed, per minute; and what it saves.
+
+Information is mutual information (Shannon 1948) between the test's outcome and the set of repairs needed. The cost to
+fix now follows the ratio rule: repairs in falling p/c, optimal for single faults with perfect repair (Heckerman, Breese &
+Rommelse, Communications of the ACM 38(3), 1995).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from decimal import Decimal
+
+import numpy as np
+
+from gumshoe.core.clues.model import ClueKind
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.rows import TestRow
+from gumshoe.core.suspects.likelihood import Floats, Ints, Model
+from gumshoe.core.suspects.posterior import Assessment
+
+
+@dataclass(frozen=True)
+class Costs:
+    """The shop's labour rate, in its currency per hour."""
+
+    labour_per_hour: Decimal = Decimal("84.00")
+
+    def of_minutes(self, minutes: float) -> float:
+        return float(self.labour_per_hour) * minutes / 60.0
+
+
+@dataclass(frozen=True)
+class OutcomeChance:
+    """One outcome of a proposed test: its chance, and which suspect would then lead."""
+
+    words: str
+    chance: float
+    leader: str
+    leader_probability: float
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A test worth considering. ``bits`` about which repair is needed; ``saving`` in the shop's currency, cost of the
+    test already taken off (myopic value of information)."""
+
+    test: TestRow
+    bits: float
+    minutes: float
+    bits_per_minute: float
+    saving: float
+    outcomes: tuple[OutcomeChance, ...]
+
+
+NEGLIGIBLE = 1e-9
+"""Sets less likely than this take no part in planning: 6000 of them weigh less than 10⁻⁵ together."""
+
+
+def repair_groups(model: Model, kept: Ints) -> tuple[Ints, tuple[str, ...], np.ndarray]:
+    """For the sets at ``kept``: (group of each by the repairs it needs, repair ids, matrix sets × repairs needed)."""
+    repairs = sorted({model.knowledge.faults[name].repair for name in model.faults})
+    place = {name: index for index, name in enumerate(repairs)}
+    of_fault = np.array([place[model.knowledge.faults[name].repair] for name in model.faults] + [len(repairs)])
+    needed = np.zeros((len(kept), len(repairs) + 1), dtype=bool)
+    needed[np.arange(len(kept))[:, None], of_fault[model.sets[kept]]] = True
+    needed = needed[:, :-1]
+    _, group = np.unique(needed, axis=0, return_inverse=True)
+    return group.reshape(-1), tuple(repairs), needed
+
+
+def entropy_bits(chances: Floats) -> float:
+    """Shannon entropy of a distribution, in bits."""
+    held = chances[chances > 0.0]
+    return float(-(held * np.log2(held)).sum())
+
+
+def expected_fix_cost(weights: Floats, needed: np.ndarray, cost: Floats) -> float:
+    """Expected cost of replacing by falling p/c until every needed repair is done.
+
+    ``weights`` P(S), ``needed`` (sets × repairs), ``cost`` by repair. Returns the currency of ``cost``.
+    """
+    chance = weights @ needed
+    order = np.argsort(-chance / cost, kind="stable")
+    spent = np.cumsum(cost[order])
+    ordered = needed[:, order]
+    last = np.where(ordered.any(axis=1), ordered.shape[1] - 1 - np.argmax(ordered[:, ::-1], axis=1), -1)
+    return float(weights @ np.where(last >= 0, spent[np.maximum(last, 0)], 0.0))
+
+
+def propose(
+    assessment: Assessment, knowledge: Knowledge, costs: Costs, *, done: Iterable[str] = (), known: Iterable[str] = (),
+) -> tuple[Proposal, ...]:
+    """Tests by falling bits per minute. ``done``: tests already made; ``known``: graded variables already measured."""
+    model, everything = assessment.model, assessment.weights
+    if model is None or everything is None:
+        return ()
+    kept = np.flatnonzero(everything > NEGLIGIBLE)
+    weights = everything[kept] / everything[kept].sum()
+    group, repairs, needed = repair_groups(model, kept)
+    cost = np.array(
+        [float(knowledge.repairs[name].parts) + costs.of_minutes(knowledge.repairs[name].minutes) for name in repairs]
+    )
+    groups = int(group.max()) + 1
+    now_bits = entropy_bits(np.bincount(group, weights, groups))
+    now_cost = expected_fix_cost(weights, needed, cost)
+    members = model.members()[kept]
+    skip, have = set(done), set(known)
+    proposals = []
+    for test in knowledge.tests.values():
+        if test.id in skip or (test.measures and test.measures in have):
+            continue
+        kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)
+        per_outcome = model.outcomes(kind, variable)[kept]
+        words = _outcome_words(test, knowledge)
+        left_bits = left_cost = 0.0
+        outcomes = []
+        for index, name in enumerate(model.claims(kind, variable).bins):
+            joint = weights * per_outcome[:, index]
+            chance = float(joint.sum())
+            after = joint / chance
+            left_bits += chance * entropy_bits(np.bincount(group, after, groups))
+            left_cost += chance * expected_fix_cost(after, needed, cost)
+            marginal = after @ members
+            lead = int(np.argmax(marginal))
+            outcomes.append(OutcomeChance(words[name], chance, model.faults[lead], float(marginal[lead])))
+        bits = max(now_bits - left_bits, 0.0)
+        saving = now_cost - left_cost - costs.of_minutes(test.minutes)
+        outcomes.sort(key=lambda item: -item.chance)
+        proposals.append(Proposal(test, bits, test.minutes, bits / test.minutes, saving, tuple(outcomes)))
+    proposals.sort(key=lambda item: (-item.bits_per_minute, item.test.id))
+    return tuple(proposals)
+
+
+def _outcome_words(test: TestRow, knowledge: Knowledge) -> dict[str, str]:
+    if test.measures:
+        return {item.id: item.words for item in knowledge.variables[test.measures].bins}
+    return {item.id: item.words for item in test.outcomes}

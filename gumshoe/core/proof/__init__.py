@@ -1,0 +1,1 @@
+"""Clearing with care, and whether the repair is proven."""

@@ -1,0 +1,1 @@
+"""Live data: recordings, operating regions, derived channels, expected bands, detectors."""

@@ -1,0 +1,56 @@
+"""Operating regions: what the engine was doing, in words a technician uses.
+
+Limits are common practice (no source); warm is 70 °C, as in the warm-up cycle of 40 CFR 86.1806 [S].
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from enum import StrEnum
+
+WARM_C = 70.0
+
+
+class Region(StrEnum):
+    """Where the engine is being run."""
+
+    OFF = "engine off"
+    CRANKING = "cranking"
+    COLD_IDLE = "cold idle"
+    WARM_IDLE = "warm idle"
+    HIGH_IDLE = "2500 rpm, standing"
+    COLD_DRIVE = "driving, cold"
+    COAST = "coasting down"
+    CRUISE = "light cruise"
+    LOAD = "under load"
+
+    @property
+    def slug(self) -> str:
+        """The name used in data files."""
+        return self.name.lower()
+
+
+def classify(values: Mapping[str, float]) -> Region:
+    """The region of one moment, from ``rpm``, ``speed_kmh``, ``load_pct`` and ``coolant_c`` as far as they are known."""
+    rpm = values.get("rpm", 0.0)
+    speed = values.get("speed_kmh", 0.0)
+    load = values.get("load_pct", 0.0)
+    warm = values.get("coolant_c", 90.0) >= WARM_C
+    if rpm < 50.0:
+        return Region.OFF
+    if rpm < 400.0:
+        return Region.CRANKING
+    if speed < 3.0:
+        if 2000.0 <= rpm <= 3000.0:
+            return Region.HIGH_IDLE
+        return Region.WARM_IDLE if warm else Region.COLD_IDLE
+    if load < 16.0 and rpm > 1100.0:
+        return Region.COAST
+    if not warm:
+        return Region.COLD_DRIVE
+    return Region.LOAD if load >= 65.0 else Region.CRUISE
+
+
+def steady_idle(values: Mapping[str, float]) -> bool:
+    """Warm idle with the pedal released: the region in which idle trims may be judged."""
+    return classify(values) is Region.WARM_IDLE and values.get("rpm", 0.0) < 1400.0

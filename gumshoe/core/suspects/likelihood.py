@@ -1,0 +1,137 @@
+"""How likely a clue is, for every set of faults at once.
+
+Binary clues: noisy-or, P(absent | S) = (1 − leak) · Π (1 − p) over S (Pearl, Probabilistic Reasoning in Intelligent
+Systems, 1988). Graded clues and tests: a table per fault; in a set the strongest claimant speaks, that is the one whose
+table lies farthest (Kullback–Leibler) from the unclaimed one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gumshoe.core.clues.model import Clue, ClueKind
+from gumshoe.core.knowledge.catalogue import Knowledge, floored
+from gumshoe.core.knowledge.rows import Distribution
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+MAX_SIZE = 3
+P_REPAIR_BAD = 0.05
+"""Chance that a repair aimed at the right fault still did not cure it: bad part, bad fitting (common practice)."""
+
+
+def fault_sets(count: int, max_size: int = MAX_SIZE) -> Ints:
+    """All sets of up to ``max_size`` of ``count`` faults, as an array (sets, max_size) of indices.
+
+    Missing members are ``count`` (one past the end), so that padded arrays can be indexed directly. Row 0 is the
+    empty set.
+    """
+    rows: list[tuple[int, ...]] = []
+    for size in range(max_size + 1):
+        rows += [chosen + (count,) * (max_size - size) for chosen in combinations(range(count), size)]
+    return np.array(rows, dtype=np.int64).reshape(len(rows), max_size)
+
+
+class Claims:
+    """A graded variable or test: the unclaimed distribution and one table for each fault that claims it."""
+
+    def __init__(self, faults: tuple[str, ...], otherwise: Distribution, given: Mapping[str, Distribution]) -> None:
+        self.bins = tuple(otherwise)
+        base = floored(otherwise)
+        plain = np.array([base[name] for name in self.bins])
+        tables = np.tile(plain, (len(faults) + 1, 1))
+        strength = np.full(len(faults) + 1, -1.0)
+        for index, fault in enumerate(faults):
+            if fault in given:
+                table = floored(given[fault])
+                row = np.array([table[name] for name in self.bins])
+                tables[index] = row
+                strength[index] = float(np.sum(row * np.log(row / plain)))
+        self.tables, self.strength = tables, strength
+
+    def per_set(self, sets: Ints) -> Floats:
+        """P(bin | S): array (sets, bins)."""
+        speaker = sets[np.arange(len(sets)), np.argmax(self.strength[sets], axis=1)]
+        silent = self.strength[speaker] < 0.0
+        speaker = np.where(silent, len(self.strength) - 1, speaker)
+        return self.tables[speaker]
+
+
+class Model:
+    """The fault model of one powertrain in the order of ``faults``; answers likelihoods per set."""
+
+    def __init__(self, knowledge: Knowledge, faults: tuple[str, ...], max_size: int = MAX_SIZE) -> None:
+        self.knowledge, self.faults = knowledge, faults
+        self.sets = fault_sets(len(faults), max_size)
+        self._claims: dict[tuple[ClueKind, str], Claims] = {}
+        self._per_set: dict[tuple[ClueKind, str], Floats] = {}
+
+    def log_likelihood(self, clue: Clue) -> Floats:
+        """log P(clue | S) for every set, not yet weighted."""
+        if clue.kind in (ClueKind.CODE, ClueKind.SYMPTOM):
+            return self._binary(clue)
+        if clue.kind is ClueKind.REPAIR:
+            cured = [
+                fault in self.knowledge.faults and self.knowledge.faults[fault].repair == clue.variable
+                for fault in self.faults
+            ]
+            hit = np.append(np.array(cured, dtype=bool), False)[self.sets]
+            # The complaint stayed: some fault must be left over, or the repair went wrong.
+            others = (self.sets < len(self.faults)) & ~hit
+            return np.where(hit.any(axis=1) & ~others.any(axis=1), np.log(P_REPAIR_BAD), 0.0)
+        per_bin = self.outcomes(clue.kind, clue.variable)
+        bins = self.claims(clue.kind, clue.variable).bins
+        return np.log(per_bin[:, bins.index(clue.value)])
+
+    def outcomes(self, kind: ClueKind, variable: str) -> Floats:
+        """P(outcome | S), array (sets, outcomes), of a graded variable or a test; kept for reuse."""
+        key = (kind, variable)
+        if key not in self._per_set:
+            self._per_set[key] = self.claims(kind, variable).per_set(self.sets)
+        return self._per_set[key]
+
+    def claims(self, kind: ClueKind, variable: str) -> Claims:
+        """The tables behind a graded variable or a test."""
+        key = (kind, variable)
+        if key not in self._claims:
+            if kind is ClueKind.TEST:
+                test = self.knowledge.tests[variable]
+                self._claims[key] = Claims(self.faults, test.otherwise, test.given)
+            else:
+                given = {
+                    fault: row.graded[variable]
+                    for fault, row in self.knowledge.faults.items()
+                    if variable in row.graded
+                }
+                self._claims[key] = Claims(self.faults, self.knowledge.variables[variable].normal, given)
+        return self._claims[key]
+
+    def log_prior(self, prior: Floats) -> Floats:
+        """log Π π/(1−π) over each set (unnormalised)."""
+        odds = np.append(np.log(prior) - np.log1p(-prior), 0.0)
+        total: Floats = odds[self.sets].sum(axis=1)
+        return total
+
+    def members(self) -> NDArray[np.bool_]:
+        """Membership matrix (sets, faults)."""
+        table = np.zeros((len(self.sets), len(self.faults) + 1), dtype=bool)
+        table[np.arange(len(self.sets))[:, None], self.sets] = True
+        return table[:, :-1]
+
+    def _binary(self, clue: Clue) -> Floats:
+        if clue.kind is ClueKind.CODE:
+            leak = self.knowledge.codes[clue.variable].leak
+            links = {fault: row.codes for fault, row in self.knowledge.faults.items()}
+        else:
+            leak = self.knowledge.symptoms[clue.variable].leak
+            links = {fault: row.symptoms for fault, row in self.knowledge.faults.items()}
+        strength = np.array([links.get(fault, {}).get(clue.variable, 0.0) for fault in self.faults] + [0.0])
+        log_absent: Floats = np.log1p(-strength)[self.sets].sum(axis=1) + np.log1p(-leak)
+        if clue.value == "absent":
+            return log_absent
+        return np.log(-np.expm1(log_absent))

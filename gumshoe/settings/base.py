@@ -1,0 +1,155 @@
+"""Settings for serving. The data folder (GUMSHOE_DATA) holds the database, the secret key and the stand-ins' state."""
+
+import os
+import secrets
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+ROOT = Path(__file__).resolve().parent.parent.parent
+DATA_DIR = Path(os.environ.get("GUMSHOE_DATA", ROOT / "data" / "shop"))
+DATA_DIR.mkdir(parents=True, exist_ok=True)
+
+
+def _secret_key() -> str:
+    """The key of this data folder, made on first use and readable by its owner only."""
+    path = DATA_DIR / "secret_key"
+    if not path.exists():
+        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        with os.fdopen(descriptor, "w") as file:
+            file.write(secrets.token_urlsafe(60))
+    return path.read_text().strip()
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("GUMSHOE_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
+CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("GUMSHOE_ORIGINS", "").split(",") if origin]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "axes",
+    "csp",
+    "gumshoe.web.accounts",
+    "gumshoe.web.ui",
+    "gumshoe.web.vehicles",
+    "gumshoe.web.cases",
+    "gumshoe.web.scans",
+    "gumshoe.web.live",
+    "gumshoe.web.suspects",
+    "gumshoe.web.bench",
+    "gumshoe.web.repairs",
+    "gumshoe.web.proofs",
+    "gumshoe.web.reports",
+    "gumshoe.web.shop",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "gumshoe.web.ui.middleware.ErrorPages",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "gumshoe.urls"
+WSGI_APPLICATION = "gumshoe.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "gumshoe.web.ui.context.shell",
+            ],
+            "builtins": ["gumshoe.web.ui.templatetags.trade"],
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA_DIR / "gumshoe.sqlite3",
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL;PRAGMA synchronous=NORMAL;PRAGMA foreign_keys=ON;",
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_USER_MODEL = "accounts.User"
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+PASSWORD_HASHERS = [
+    "django.contrib.auth.hashers.Argon2PasswordHasher",
+    "django.contrib.auth.hashers.PBKDF2PasswordHasher",
+]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+]
+LOGIN_URL = "accounts:sign_in"
+LOGIN_REDIRECT_URL = "shop:board"
+LOGOUT_REDIRECT_URL = "accounts:sign_in"
+# Throttled sign-in: five failures for a name from one address lock it for a quarter of an hour.
+AXES_FAILURE_LIMIT = 5
+AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_TEMPLATE = "accounts/locked.html"
+AXES_VERBOSE = False
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "font-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "connect-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": [NONE],
+        "frame-ancestors": [NONE],
+    }
+}
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_AGE = 12 * 3600
+CSRF_COOKIE_SAMESITE = "Lax"
+# Behind TLS set GUMSHOE_TLS=1: cookies then travel encrypted only.
+if os.environ.get("GUMSHOE_TLS") == "1":
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
+
+LANGUAGE_CODE = "en"
+TIME_ZONE = os.environ.get("GUMSHOE_TIME_ZONE", "Europe/London")
+USE_TZ = True
+USE_I18N = False
+
+STATIC_URL = "/static/"
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_MAX_AGE = 3600
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

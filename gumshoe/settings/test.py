@@ -1,0 +1,8 @@
+"""Settings for the tests: quick hashing, a database file (threads share it), stand-ins on."""
+
+from gumshoe.settings.base import *  # noqa: F403
+from gumshoe.settings.base import DATA_DIR, DATABASES
+
+DATABASES["default"]["TEST"] = {"NAME": DATA_DIR / "test.sqlite3"}
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+TEST_RUNNER = "tests.runner.Runner"

@@ -1,0 +1,308 @@
+"""Mean-value engine model of an in-line four: air, fuel, torque, heat, exhaust.
+
+Structure after the usual mean-value models: manifold filling, compressible orifice, speed-density pumping
+(Hendricks & Sorenson, SAE 900616, 1990 [M]); gas constants are physics. Coefficients are set so that idle, cruise
+and full load lie where such engines commonly lie (no source). One ``step`` is 20 ms.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from random import Random
+
+from gumshoe.simulator.parts import CYLINDERS, EVEN, LEAK_SPREAD, Parts
+
+DT = 0.02
+R_AIR = 287.0
+AFR = 14.7
+FIRING_ORDER = (0, 2, 3, 1)
+LOWER_HEATING_VALUE = 42.7e6
+
+
+@dataclass(frozen=True)
+class EngineSpec:
+    """Sizes of one engine: m³, kg m², mm² (effective), kPa."""
+
+    displacement_m3: float = 1.598e-3
+    manifold_m3: float = 2.5e-3
+    inertia: float = 0.16
+    throttle_full_mm2: float = 1500.0
+    throttle_seep_mm2: float = 4.5
+    rail_kpa: float = 350.0
+    thermostat_c: float = 88.0
+
+
+@dataclass
+class Air:
+    """Surroundings."""
+
+    pressure_pa: float = 101_000.0
+    temperature_c: float = 14.0
+
+
+@dataclass
+class Actuation:
+    """What the control unit commands in this step."""
+
+    throttle: float = 0.0
+    fuel_gps: float = 0.0
+    spark_deg: float = 10.0
+    purge: float = 0.0
+    cranking: bool = False
+    injectors_off: frozenset[int] = frozenset()
+    coils_off: frozenset[int] = frozenset()
+
+
+@dataclass
+class EngineState:
+    """Everything that has a memory. Temperatures in °C, flows in g/s, pressures in Pa (absolute) or kPa (rail)."""
+
+    manifold_pa: float = 101_000.0
+    rpm: float = 0.0
+    coolant_c: float = 14.0
+    intake_c: float = 14.0
+    catalyst_c: float = 14.0
+    oxygen_store: float = 0.5
+    meter_gps: float = 0.0
+    throttle_gps: float = 0.0
+    leak_gps: float = 0.0
+    cylinder_gps: float = 0.0
+    fuel_gps: float = 0.0
+    lambda_exhaust: float = 1.0
+    lambda_mixed: float = 1.0
+    lambda_sensor: float = 1.0
+    downstream_v: float = 0.1
+    rail_kpa: float = 0.0
+    torque_nm: float = 0.0
+    smooth: float = 1.0
+    crank_turns: float = 0.0
+    next_cylinder: int = 0
+    canister_load: float = 0.5
+    lambdas: list[float] = field(default_factory=lambda: [1.0] * CYLINDERS)
+    fired: list[tuple[int, bool]] = field(default_factory=list)
+
+
+def orifice_gps(area_mm2: float, up_pa: float, down_pa: float, up_k: float) -> float:
+    """Mass flow in g/s of air through an effective area: isentropic, choked below the critical ratio (physics)."""
+    if area_mm2 <= 0.0 or down_pa >= up_pa:
+        return 0.0
+    ratio = down_pa / up_pa
+    if ratio <= 0.528:
+        psi = 0.6847
+    elif ratio > 0.98:
+        psi = 0.2612 * math.sqrt((1.0 - ratio) / 0.02)  # straight root near 1: keeps the step stable
+    else:
+        psi = math.sqrt(7.0 * (ratio**1.42857 - ratio**1.71429))
+    return area_mm2 * 1e-3 * up_pa * psi / math.sqrt(R_AIR * up_k)
+
+
+def volumetric_efficiency(rpm: float) -> float:
+    """Filling relative to manifold density: a plain hump with its top near 4000 rpm (common practice, no source)."""
+    x = (rpm - 4000.0) / 4000.0
+    return 0.90 - 0.14 * x * x
+
+
+class Engine:
+    """The engine; ``load_nm`` is what drive line and accessories take from it."""
+
+    def __init__(self, spec: EngineSpec, parts: Parts, air: Air, random: Random) -> None:
+        self.spec, self.parts, self.air, self.random = spec, parts, air, random
+        self.state = EngineState(
+            coolant_c=air.temperature_c, intake_c=air.temperature_c, catalyst_c=air.temperature_c
+        )
+
+    # -- one step -----------------------------------------------------------------------------------------
+
+    def step(self, command: Actuation, load_nm: float, imposed_rpm: float | None, speed_kmh: float) -> None:
+        """Advance 20 ms. With ``imposed_rpm`` (drive line engaged) the speed is given and torque is the result."""
+        state = self.state
+        self._air(command)
+        self._fuel(command)
+        torque = self._combustion(command)
+        net = torque - self._friction_nm()
+        state.torque_nm = net
+        if imposed_rpm is not None:
+            state.rpm = imposed_rpm
+        else:
+            if command.cranking and state.rpm < 260.0:
+                state.rpm += (255.0 - state.rpm) * 0.2
+            omega = (net - load_nm) / self.spec.inertia * DT
+            state.rpm = max(0.0, state.rpm + omega * 60.0 / (2.0 * math.pi))
+            if not command.cranking and state.rpm < 60.0:
+                state.rpm = 0.0
+        self._exhaust()
+        self._heat(speed_kmh)
+
+    def _air(self, command: Actuation) -> None:
+        spec, parts, state = self.spec, self.parts, self.state
+        up_k = state.intake_c + 273.15
+        ambient = self.air.pressure_pa - 14.0 * (parts.air_filter_restriction - 1.0) * state.throttle_gps / 10.0
+        area = spec.throttle_seep_mm2 + spec.throttle_full_mm2 * command.throttle**1.6
+        pressure = state.manifold_pa
+        state.throttle_gps = orifice_gps(area, ambient, pressure, up_k)
+        leak_area = sum(parts.leaks_mm2.values())
+        state.leak_gps = orifice_gps(leak_area, self.air.pressure_pa, pressure, self.air.temperature_c + 273.15)
+        purge_area = command.purge * 0.8 * ("purge_valve" not in parts.unplugged) + parts.purge_passing_mm2
+        purge = orifice_gps(purge_area, self.air.pressure_pa, pressure, up_k)
+        self._purge_fuel = purge * 0.24 * state.canister_load
+        purge_air = purge - self._purge_fuel
+        state.canister_load += (0.55 - state.canister_load) * DT / 3000.0 - purge * state.canister_load * DT / 600.0
+        self._purge_air = purge_air
+        manifold_k = state.intake_c + 0.18 * (state.coolant_c - state.intake_c) + 273.15
+        turns = state.rpm / 60.0
+        pumped = (
+            volumetric_efficiency(state.rpm) * pressure / (R_AIR * manifold_k) * spec.displacement_m3 * turns * 500.0
+        )
+        state.cylinder_gps = pumped
+        # Implicit in the pumped flow (proportional to pressure), and near ambient pressure in the inflow too, whose
+        # slope grows without bound there: the step stays stable at any speed and opening.
+        per_pa = pumped / pressure if pressure > 0.0 else 0.0
+        gain = R_AIR * manifold_k / spec.manifold_m3 * DT * 1e-3
+        inflow = state.throttle_gps + state.leak_gps + purge
+        following = (pressure + gain * inflow) / (1.0 + gain * per_pa)
+        if following > 0.8 * ambient:
+            low, high = 0.4 * ambient, ambient
+            for _ in range(12):
+                middle = 0.5 * (low + high)
+                flow = orifice_gps(area, ambient, middle, up_k)
+                if middle > (pressure + gain * (flow + state.leak_gps + purge)) / (1.0 + gain * per_pa):
+                    high = middle
+                else:
+                    low = middle
+            following = 0.5 * (low + high)
+            # The flow that fits the new pressure (mass balance), not the one the old pressure asked for.
+            inflow = max((following * (1.0 + gain * per_pa) - pressure) / gain, 0.0)
+            state.throttle_gps = max(inflow - state.leak_gps - purge, 0.0)
+        state.manifold_pa = following
+        self._inflow = inflow
+        metered = state.throttle_gps * (1.0 - parts.duct_leak_share)
+        share = min(metered / 30.0, 1.0)
+        gain_meter = parts.meter_gain_low + (parts.meter_gain_high - parts.meter_gain_low) * share
+        noise = 1.0 + 0.006 * self.random.gauss(0.0, 1.0)
+        state.meter_gps += (metered * gain_meter * noise - state.meter_gps) * 0.4
+
+    def _fuel(self, command: Actuation) -> None:
+        parts, state = self.parts, self.state
+        if command.fuel_gps > 0.0 or command.cranking:
+            capacity = 14.0 * parts.pump_capacity / parts.filter_restriction
+            supply = 430.0 * (1.0 - (state.fuel_gps / capacity) ** 2) if capacity > 0 else 0.0
+            wanted = min(self.spec.rail_kpa, max(supply, 60.0))
+            state.rail_kpa += (wanted - state.rail_kpa) * 0.1
+        else:
+            state.rail_kpa *= 0.99995
+        state.fuel_gps = command.fuel_gps * math.sqrt(max(state.rail_kpa, 0.0) / self.spec.rail_kpa)
+
+    def _combustion(self, command: Actuation) -> float:
+        """Mean indicated torque in Nm; appends each combustion and whether it fired to ``state.fired``."""
+        parts, state = self.parts, self.state
+        turns = state.rpm / 60.0
+        state.fired.clear()
+        if turns < 1.0:
+            state.smooth = 1.0
+            return 0.0
+        if state.fuel_gps <= 0.0:
+            state.lambda_exhaust += (4.0 - state.lambda_exhaust) * 0.3
+            return 0.0
+        leaks, total_leak = parts.leaks_mm2, sum(parts.leaks_mm2.values())
+        air = state.cylinder_gps
+        inflow = self._inflow or 1.0
+        unmetered = state.leak_gps / inflow
+        power = 0.0
+        load = state.manifold_pa / 101_000.0
+        burnt_air = burnt_fuel = 0.0
+        chances = []
+        for cylinder in range(CYLINDERS):
+            spread = 0.25
+            if total_leak > 0.0:
+                spread = sum(LEAK_SPREAD.get(name, EVEN)[cylinder] * area for name, area in leaks.items()) / total_leak
+            own_air = air * (1.0 - unmetered) * 0.25 + air * unmetered * spread
+            own_fuel = (state.fuel_gps * 0.25) * parts.injector_gain[cylinder] + self._purge_fuel * 0.25
+            if cylinder in command.injectors_off:
+                own_fuel = self._purge_fuel * 0.25
+            ratio = own_air / (AFR * own_fuel) if own_fuel > 1e-9 else 9.0
+            state.lambdas[cylinder] = ratio
+            burnt_air += own_air
+            burnt_fuel += own_fuel
+            useful = min(own_fuel, own_air / AFR)
+            power += useful * 1e-3 * LOWER_HEATING_VALUE * parts.compression[cylinder] ** 0.5
+            chances.append(self._misfire_chance(cylinder, ratio, load, command))
+        best = 28.0 - 12.0 * load
+        spark = max(0.55, 1.0 - 0.0005 * (best - command.spark_deg) ** 2)
+        mean = 0.345 * spark * power / (2.0 * math.pi * turns)
+        state.crank_turns += turns * DT
+        draw = self.random.random
+        while state.crank_turns >= 0.5:
+            state.crank_turns -= 0.5
+            cylinder = FIRING_ORDER[state.next_cylinder]
+            state.next_cylinder = (state.next_cylinder + 1) % CYLINDERS
+            fired = draw() >= chances[cylinder]
+            state.fired.append((cylinder, fired))
+            ratio = state.lambdas[cylinder]
+            spread = 0.015 + 0.5 * max(0.0, ratio - 1.0) + 0.25 * max(0.0, 0.92 - ratio)
+            event = (1.0 + spread * self.random.gauss(0.0, 1.0)) * parts.compression[cylinder] if fired else 0.0
+            state.smooth += (event - state.smooth) * 0.35
+        state.lambda_exhaust = burnt_air / (AFR * burnt_fuel) if burnt_fuel > 1e-9 else 9.0
+        missed = sum(chances) / CYLINDERS
+        # Unburnt charge carries its oxygen past the sensor: misfire reads lean.
+        state.lambda_exhaust *= 1.0 + 0.5 * missed
+        return mean * state.smooth
+
+    def _misfire_chance(self, cylinder: int, ratio: float, load: float, command: Actuation) -> float:
+        parts = self.parts
+        if cylinder in command.injectors_off or cylinder in command.coils_off or ratio > 3.0:
+            return 1.0
+        limit = 1.17 + 0.14 * min(load, 0.8)
+        x = (ratio - limit) / 0.020
+        chance = 1.0 / (1.0 + math.exp(-x)) if x > -30.0 else 0.0
+        if ratio < 0.62:
+            chance = max(chance, min(1.0, (0.62 - ratio) * 5.0))
+        # The gap asks for more voltage with wear and pressure; the coil gives what it has.
+        demand = 0.22 + 0.38 * load + 0.55 * parts.plug_wear[cylinder] * (0.4 + load)
+        weak = (demand - parts.coil_strength[cylinder]) / 0.05
+        spark_fail = 1.0 / (1.0 + math.exp(-weak)) if weak > -30.0 else 0.0
+        poor = max(0.0, 0.7 - parts.compression[cylinder]) * (1.2 - load)
+        return min(1.0, chance + spark_fail + poor)
+
+    def _friction_nm(self) -> float:
+        state, spec = self.state, self.spec
+        if state.rpm < 1.0:
+            return 0.0
+        cold = max(0.0, 80.0 - state.coolant_c) / 80.0
+        mean_pressure = (1.14 + 0.8 * cold) * 1e5 + 9.0 * state.rpm + 0.0022 * state.rpm**2
+        pumping = self.air.pressure_pa - state.manifold_pa
+        return (mean_pressure + 0.9 * pumping) * spec.displacement_m3 / (4.0 * math.pi)
+
+    def _exhaust(self) -> None:
+        parts, state = self.parts, self.state
+        if state.rpm < 60.0:
+            return
+        flow = state.cylinder_gps + 0.3
+        transport = DT / (DT + 0.05 + 0.35 / flow)
+        seen = state.lambda_exhaust
+        seen += parts.exhaust_leak * 4.0 / (4.0 + flow)
+        state.lambda_mixed += (seen - state.lambda_mixed) * transport
+        target = min(max(state.lambda_mixed + parts.lambda_shift, 0.65), 1.99)
+        target += 0.0015 * self.random.gauss(0.0, 1.0)
+        state.lambda_sensor += (target - state.lambda_sensor) * DT / (DT + parts.lambda_lag_s)
+        capacity = 2.0 * parts.catalyst_capacity
+        surplus = (state.lambda_exhaust - 1.0) * flow * 0.23
+        state.oxygen_store = min(1.0, max(0.0, state.oxygen_store + surplus * DT / capacity))
+        leaving = min(1.0, max(-1.0, (state.oxygen_store - 0.5) * 2.0))
+        voltage = 0.08 + 0.66 / (1.0 + math.exp((leaving - 0.75) * 9.0))
+        if state.oxygen_store <= 0.0:
+            voltage = 0.80
+        state.downstream_v += (voltage - state.downstream_v) * DT / 0.5
+
+    def _heat(self, speed_kmh: float) -> None:
+        spec, parts, state = self.spec, self.parts, self.state
+        outside = self.air.temperature_c
+        power_w = state.fuel_gps * 1e-3 * LOWER_HEATING_VALUE if state.rpm > 60.0 else 0.0
+        opening = 1.0 if parts.thermostat_open else min(max((state.coolant_c - spec.thermostat_c) / 8.0, 0.0), 1.0)
+        airflow = 120.0 + 14.0 * speed_kmh + (250.0 if state.coolant_c > 98.0 else 0.0)
+        lost = (14.0 + opening * airflow) * (state.coolant_c - outside)
+        state.coolant_c += (0.34 * power_w - lost) * DT / 52_000.0
+        engine_bay = outside + (state.coolant_c - outside) * (0.30 if speed_kmh < 5.0 else 0.10)
+        state.intake_c += (engine_bay - state.intake_c) * DT / 120.0
+        hot = outside if power_w == 0.0 else 380.0 + 0.012 * power_w
+        state.catalyst_c += (min(hot, 880.0) - state.catalyst_c) * DT / (45.0 if power_w else 900.0)

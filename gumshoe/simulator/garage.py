@@ -1,0 +1,189 @@
+"""Stand-in vehicles that live: each on its own virtual bus, in real time or faster, remembered over a restart."""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import can
+
+from gumshoe.simulator.answers import EngineModule, TransmissionModule
+from gumshoe.simulator.drives import PROFILES
+from gumshoe.simulator.engine import DT
+from gumshoe.simulator.hands import Finding, observe
+from gumshoe.simulator.node import Node
+from gumshoe.simulator.vehicle import Identity, Key, Vehicle
+
+log = logging.getLogger(__name__)
+SAVE_EVERY_S = 2.0
+_SLICE_S = 0.02
+
+
+@dataclass(frozen=True)
+class StandIn:
+    """What a stand-in is: its name, identity, what is wrong with it, and the drives it has behind it."""
+
+    key: str
+    words: str
+    vin: str
+    calibration: str
+    verification: int
+    defects: tuple[str, ...]
+    seed: int
+    odometer_km: float
+    history: tuple[str, ...]
+    coolant_c: float = 62.0
+
+
+class Runner(threading.Thread):
+    """Runs one vehicle's time. Everything that touches the vehicle goes through ``with runner.lock``."""
+
+    def __init__(self, stand_in: StandIn, channel: str, state_file: Path | None = None) -> None:
+        super().__init__(name=f"vehicle {stand_in.key}", daemon=True)
+        self.stand_in, self.channel, self.state_file = stand_in, channel, state_file
+        self.vehicle = Vehicle(
+            Identity(stand_in.vin, stand_in.calibration, stand_in.verification), defects=stand_in.defects,
+            seed=stand_in.seed, coolant_c=stand_in.coolant_c, odometer_km=stand_in.odometer_km,
+        )
+        self.lock = threading.Lock()
+        self.speedup = 1.0
+        self._stopping = threading.Event()
+        bus = can.Bus(interface="virtual", channel=channel)
+        transmission = Identity(stand_in.vin, f"GX{stand_in.calibration[-8:]}", stand_in.verification ^ 0x5A5A,
+                                "TCM-Transmission")
+        self.node = Node(
+            bus, [EngineModule(self.vehicle), TransmissionModule(self.vehicle, transmission)], self.lock
+        )
+
+    def prepare(self, progress: Callable[[str], None] | None = None) -> None:
+        """Bring the car to where it stands: its saved state, or its history driven now."""
+        if self.state_file and self.state_file.exists():
+            try:
+                self.vehicle.restore(json.loads(self.state_file.read_text(encoding="utf-8")))
+                return
+            except ValueError as error:  # a broken state file: keep it aside and drive the history again
+                log.warning("state of %s could not be read: %s", self.stand_in.key, error)
+                self.state_file.rename(self.state_file.with_suffix(".broken"))
+        for name in self.stand_in.history:
+            if progress:
+                progress(f"{self.stand_in.words}: driving “{name}”")
+            self.vehicle.begin(PROFILES[name])
+            while self.vehicle.driving:
+                self.vehicle.step()
+        self.save()
+
+    def start(self) -> None:
+        self.node.start()
+        super().start()
+
+    def run(self) -> None:
+        due, saved = time.monotonic(), time.monotonic()
+        was_driving = False
+        while not self._stopping.is_set():
+            with self.lock:
+                steps = max(1, round(self.speedup * _SLICE_S / DT))
+                for _ in range(steps):
+                    self.vehicle.step()
+                if was_driving and not self.vehicle.driving:
+                    self.speedup = 1.0
+                was_driving = self.vehicle.driving
+            now = time.monotonic()
+            if now - saved > SAVE_EVERY_S:
+                self.save()
+                saved = now
+            due += _SLICE_S
+            if due > now:
+                time.sleep(due - now)
+            else:
+                due = now
+                time.sleep(0.0005)
+
+    def stop(self) -> None:
+        """End both threads and keep the state."""
+        self._stopping.set()
+        if self.is_alive():
+            self.join(2.0)
+        self.node.stop()
+        self.save()
+
+    def save(self) -> None:
+        """Write the state file in one step, so that a kill leaves the old one or the new one."""
+        if self.state_file is None:
+            return
+        with self.lock:
+            text = json.dumps(self.vehicle.save())
+        part = self.state_file.with_suffix(".part")
+        part.write_text(text, encoding="utf-8")
+        os.replace(part, self.state_file)
+
+    # -- what a person does at the car --------------------------------------------------------------------
+
+    def key(self, position: str) -> None:
+        """Turn the key: ``off``, ``on`` or ``start``."""
+        with self.lock:
+            self.vehicle.turn_key(Key(position))
+
+    def hold_rpm(self, rpm: float) -> None:
+        """Hold an engine speed at rest; 0 lets the pedal go."""
+        with self.lock:
+            self.vehicle.driver.want_rpm = rpm
+
+    def drive(self, profile: str, speedup: float) -> None:
+        """Drive a profile, that many times faster than real time. Raises KeyError for an unknown profile."""
+        with self.lock:
+            self.vehicle.begin(PROFILES[profile])
+            self.speedup = speedup
+
+    def skip(self, seconds: float) -> None:
+        """Let so much simulated time pass at once."""
+        with self.lock:
+            self.vehicle.run(seconds)
+
+    def stop_driving(self) -> None:
+        """End the drive where it is, key off."""
+        with self.lock:
+            self.vehicle.stop()
+            self.vehicle.speed_kmh = 0.0
+            self.vehicle.turn_key(Key.OFF)
+            self.speedup = 1.0
+
+    def mend(self, component: str) -> bool:
+        """Repair or renew a component."""
+        with self.lock:
+            return self.vehicle.mend(component)
+
+    def set_plug(self, component: str, *, off: bool) -> None:
+        """Unplug a component or plug it in again."""
+        with self.lock:
+            (self.vehicle.unplug if off else self.vehicle.plug)(component)
+
+    def look(self, point: str) -> Finding | None:
+        """Look or measure by hand."""
+        with self.lock:
+            return observe(self.vehicle, point)
+
+    def state(self) -> dict[str, float | str | bool]:
+        """What somebody standing at the car sees: key, speeds, coolant gauge, lamp, drive in progress."""
+        with self.lock:
+            vehicle = self.vehicle
+            lamp = "flashing" if vehicle.lamp_flashing else ("on" if vehicle.memory.lamp else "out")
+            if vehicle.key is Key.OFF:
+                lamp = "out"
+            total = vehicle.plan_total_s or 1.0
+            return {
+                "key": vehicle.key.value,
+                "rpm": round(vehicle.engine.state.rpm),
+                "speed_kmh": round(vehicle.speed_kmh),
+                "coolant_c": round(vehicle.engine.state.coolant_c),
+                "lamp": lamp,
+                "driving": vehicle.driving,
+                "drive_share": round(1.0 - vehicle.plan_left_s / total, 3) if vehicle.driving else 0.0,
+                "speedup": self.speedup,
+                "odometer_km": round(vehicle.odometer_km, 1),
+            }

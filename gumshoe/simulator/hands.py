@@ -1,0 +1,211 @@
+"""What hands, eyes and gauges find at a stand-in car: read from the physics, in a mechanic's words.
+
+Each point is named after the place it is taken at; the value comes with its unit. A point the physics does not know
+gives None, and the screen says so.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from gumshoe.simulator.engine import orifice_gps
+from gumshoe.simulator.sensors import thermistor_ohm
+from gumshoe.simulator.vehicle import Key, Vehicle
+
+_PLACES = {
+    "crankcase_ventilation_hose": "the crankcase ventilation hose, at its manifold end",
+    "brake_booster_hose": "the brake booster hose, near the manifold",
+    "intake_manifold_gasket": "the joint of the intake manifold at cylinder 4",
+}
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What was seen or measured: words, and a number with its unit where there is one."""
+
+    words: str
+    value: float | None = None
+    unit: str = ""
+
+
+def observe(vehicle: Vehicle, point: str) -> Finding | None:
+    """Look or measure at ``point``; None when the stand-in has nothing to show there."""
+    finder = _POINTS.get(point)
+    return finder(vehicle) if finder else None
+
+
+def _running(vehicle: Vehicle) -> bool:
+    return vehicle.engine.state.rpm > 350.0
+
+
+def _hoses(vehicle: Vehicle) -> Finding:
+    split = [place for name, place in _PLACES.items() if name in vehicle.parts.leaks_mm2 and "hose" in name]
+    if split:
+        return Finding(f"A split in {split[0]}: it opens when the hose is bent.")
+    return Finding("All vacuum hoses are soft, whole and fully home.")
+
+
+def _ducts(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.duct_leak_share > 0.0:
+        return Finding("The duct behind the air-flow meter has slipped off its clamp.")
+    return Finding("Ducts and clamps are tight from filter to throttle.")
+
+
+def _smoke(vehicle: Vehicle) -> Finding:
+    leaks = [_PLACES[name] for name in vehicle.parts.leaks_mm2]
+    if vehicle.parts.duct_leak_share > 0.0:
+        leaks.append("the duct behind the air-flow meter")
+    if leaks:
+        return Finding(f"Smoke comes out at {leaks[0]}.")
+    return Finding("No smoke comes out anywhere between the air-flow meter and the head.")
+
+
+def _spray(vehicle: Vehicle) -> Finding:
+    if not _running(vehicle):
+        return Finding("The engine is not running: nothing to hear.")
+    leak = sum(vehicle.parts.leaks_mm2.values())
+    if leak > 0.5:
+        return Finding("Idle changes when the hose or joint near the manifold is pinched or covered.")
+    return Finding("Pinching and covering changes nothing.")
+
+
+def _fuel_idle(vehicle: Vehicle) -> Finding:
+    if not _running(vehicle):
+        return Finding("The engine is not running: the gauge shows residual pressure.", vehicle.engine.state.rail_kpa,
+                       "kPa")
+    return Finding("Gauge on the rail.", round(vehicle.engine.state.rail_kpa), "kPa")
+
+
+def _fuel_load(vehicle: Vehicle) -> Finding:
+    parts = vehicle.parts
+    capacity = 14.0 * parts.pump_capacity / parts.filter_restriction
+    pressure = min(350.0, max(430.0 * (1.0 - (1.6 / capacity) ** 2), 60.0))
+    return Finding("Gauge on the rail, second person driving up the hill.", round(pressure), "kPa")
+
+
+def _booster(vehicle: Vehicle) -> Finding:
+    if "brake_booster_hose" in vehicle.parts.leaks_mm2:
+        return Finding("The pedal does not sink when the engine starts, and there is a hiss.")
+    return Finding("The pedal sinks when the engine starts and holds.")
+
+
+def _purge(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.purge_passing_mm2 > 0.0:
+        return Finding("With the valve unpowered there is still suction at the hose from the canister.")
+    return Finding("No suction at the canister hose while the valve is unpowered.")
+
+
+def _exhaust(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.exhaust_leak > 0.0:
+        return Finding("Soot streaks and a ticking at the manifold joint ahead of the upstream sensor.")
+    return Finding("The exhaust is tight ahead of the upstream sensor.")
+
+
+def _sensor(vehicle: Vehicle) -> Finding:
+    shifted = vehicle.parts.lambda_shift
+    value = 0.98 + shifted
+    return Finding("Propane fed into the intake until the engine falters: lowest lambda shown.",
+                   round(min(value - 0.13, 1.99), 2), "λ")
+
+
+def _meter(vehicle: Vehicle) -> Finding:
+    state = vehicle.engine.state
+    if not _running(vehicle):
+        return Finding("The engine is not running: no flow to compare.")
+    flow = orifice_gps(1500.0, 101_000.0, 60_000.0, 288.0)
+    share = min(flow / 30.0, 1.0)
+    gain = vehicle.parts.meter_gain_low + (vehicle.parts.meter_gain_high - vehicle.parts.meter_gain_low) * share
+    gain *= 1.0 - vehicle.parts.duct_leak_share
+    return Finding(
+        f"Full-throttle pull in second gear, volumetric efficiency from the air flow at 4000 1/min "
+        f"(intake air {state.intake_c:.0f} °C).", round(88.0 * gain), "%")
+
+
+def _filter(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.air_filter_restriction > 3.0:
+        return Finding("The element is grey and packed; leaves lie in the box.")
+    return Finding("The element is light and dry, light shines through.")
+
+
+def _compression(vehicle: Vehicle) -> Finding:
+    values = [13.2 * value for value in vehicle.parts.compression]
+    listed = ", ".join(f"cylinder {n}: {value:.1f} bar" for n, value in enumerate(values, 1))
+    return Finding(listed, round(100.0 * min(values) / max(values)), "% of highest")
+
+
+def _plugs(vehicle: Vehicle) -> Finding:
+    gaps = [0.75 + 0.55 * wear for wear in vehicle.parts.plug_wear]
+    worst = max(range(4), key=lambda n: gaps[n])
+    return Finding(f"Widest gap at cylinder {worst + 1}; insulators whole.", round(max(gaps), 2), "mm")
+
+
+def _coil_swap(vehicle: Vehicle) -> Finding:
+    strengths = vehicle.parts.coil_strength
+    worst = min(range(4), key=lambda n: strengths[n])
+    if strengths[worst] < 0.6:
+        return Finding(f"The misfire count moved with the coil of cylinder {worst + 1}.")
+    counts = vehicle.memory.misfire_trip
+    top = max(range(4), key=lambda n: counts[n])
+    if counts[top] < 20:
+        return Finding("No cylinder misfires often enough to tell.")
+    return Finding(f"The misfire count stayed with cylinder {top + 1}.")
+
+
+def _balance(vehicle: Vehicle) -> Finding:
+    gains = vehicle.parts.injector_gain
+    mean = sum(gains) / 4.0
+    worst = max(range(4), key=lambda n: abs(gains[n] - mean))
+    return Finding(f"Pressure drop per pulse, largest deviation at cylinder {worst + 1}.",
+                   round(100.0 * (gains[worst] / mean - 1.0), 1), "%")
+
+
+def _battery(vehicle: Vehicle) -> Finding:
+    return Finding("Meter across the battery posts, engine as it is.", round(vehicle.supply_v, 2), "V")
+
+
+def _cold_soak(vehicle: Vehicle) -> Finding:
+    state = vehicle.engine.state
+    off = abs(state.coolant_c - state.intake_c)
+    return Finding(f"Coolant {state.coolant_c:.0f} °C, intake {state.intake_c:.0f} °C.", round(off), "°C apart")
+
+
+def _heater_ohm(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.heater_open:
+        return Finding("Open: the meter shows no continuity.", 99_999.0, "Ω")
+    return Finding("Heater of the upstream sensor, unplugged.", 6.4, "Ω")
+
+
+def _coolant_ohm(vehicle: Vehicle) -> Finding:
+    return Finding("Coolant sensor, unplugged.", round(thermistor_ohm(vehicle.engine.state.coolant_c)), "Ω")
+
+
+def _lamp(vehicle: Vehicle) -> Finding:
+    if vehicle.key is Key.OFF:
+        return Finding("Key off: the lamp is dark.")
+    if not _running(vehicle):
+        return Finding("Key on, engine off: the lamp is on, as it must be (bulb check).")
+    if vehicle.lamp_flashing:
+        return Finding("The lamp is flashing.")
+    return Finding("The lamp is on, steady." if vehicle.memory.lamp else "The lamp is out.")
+
+
+def _plate(_vehicle: Vehicle) -> Finding:
+    return Finding("The plate is clean and closes freely.")
+
+
+def _loose_plugs(vehicle: Vehicle) -> Finding:
+    off = sorted(vehicle.parts.unplugged)
+    if off:
+        return Finding("Off: " + ", ".join(name.replace("_", " ") for name in off) + ".")
+    return Finding("Every connector in reach is home and locked.")
+
+
+_POINTS: dict[str, Callable[[Vehicle], Finding]] = {
+    "vacuum_hoses": _hoses, "intake_ducts": _ducts, "intake_smoke": _smoke, "intake_pinch": _spray,
+    "fuel_pressure_idle": _fuel_idle, "fuel_pressure_load": _fuel_load, "booster_pedal": _booster,
+    "purge_suction": _purge, "exhaust_joint": _exhaust, "upstream_rich": _sensor, "full_load_filling": _meter,
+    "air_filter": _filter, "compression_ratio": _compression, "plug_gap": _plugs, "coil_swap": _coil_swap,
+    "injector_balance": _balance, "battery_voltage": _battery, "cold_soak": _cold_soak, "heater_ohm": _heater_ohm,
+    "coolant_ohm": _coolant_ohm, "warning_lamp": _lamp, "connectors": _loose_plugs, "throttle_plate": _plate,
+}

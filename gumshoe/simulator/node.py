@@ -1,0 +1,88 @@
+"""A stand-in's modules on a CAN bus: segmentation by can-isotp, one thread for all modules of a car."""
+
+from __future__ import annotations
+
+import logging
+import threading
+
+import can
+import isotp
+
+from gumshoe.simulator.answers import Module
+
+log = logging.getLogger(__name__)
+FUNCTIONAL_ID = 0x7DF
+
+
+class _Port:
+    """One module's physical address and its segmentation state."""
+
+    def __init__(self, bus: can.BusABC, module: Module, index: int) -> None:
+        self.module = module
+        self.request_id, self.response_id = 0x7E0 + index, 0x7E8 + index
+        self.inbox: list[isotp.CanMessage] = []
+        address = isotp.Address(
+            isotp.AddressingMode.Normal_11bits, txid=self.response_id, rxid=self.request_id
+        )
+
+        def receive(_timeout: float) -> isotp.CanMessage | None:
+            return self.inbox.pop(0) if self.inbox else None
+
+        def transmit(message: isotp.CanMessage) -> None:
+            bus.send(can.Message(arbitration_id=message.arbitration_id, is_extended_id=False, data=message.data))
+
+        self.logic = isotp.TransportLayerLogic(
+            rxfn=receive, txfn=transmit, address=address,
+            error_handler=lambda error: log.debug("stand-in port %X: %s", self.request_id, error),
+            params={"tx_padding": 0, "blocksize": 0, "stmin": 0},
+        )
+
+    def serve(self, request: bytes, functional: bool) -> None:
+        for answer in self.module.answer(request, functional):
+            self.logic.send(answer)
+            self.logic.process()
+
+
+class Node(threading.Thread):
+    """Listens on a bus and answers for its modules until ``stop``; ``lock`` guards the vehicle behind them."""
+
+    def __init__(self, bus: can.BusABC, modules: list[Module], lock: threading.Lock) -> None:
+        super().__init__(name=f"stand-in {bus.channel_info}", daemon=True)
+        self.bus, self.lock = bus, lock
+        self._ports = [_Port(bus, module, index) for index, module in enumerate(modules)]
+        self._stopping = threading.Event()
+
+    def run(self) -> None:
+        while not self._stopping.is_set():
+            message = self.bus.recv(timeout=0.25)
+            if message is not None:
+                with self.lock:
+                    self.take(message)
+
+    def take(self, message: can.Message) -> None:
+        """Handle one frame: a functional single frame, or part of a physical request or its flow control."""
+        if message.arbitration_id == FUNCTIONAL_ID:
+            data = bytes(message.data)
+            if data and 1 <= data[0] <= 7 and len(data) > data[0]:
+                for port in self._ports:
+                    if port.module.awake:
+                        port.serve(data[1 : 1 + data[0]], functional=True)
+            return
+        for port in self._ports:
+            if message.arbitration_id == port.request_id and port.module.awake:
+                port.inbox.append(
+                    isotp.CanMessage(
+                        arbitration_id=message.arbitration_id, data=bytes(message.data), dlc=message.dlc
+                    )
+                )
+                port.logic.process()
+                request = port.logic.recv()
+                if request is not None:
+                    port.serve(bytes(request), functional=False)
+
+    def stop(self) -> None:
+        """End the thread and give the bus back."""
+        self._stopping.set()
+        if self.is_alive():
+            self.join(2.0)
+        self.bus.shutdown()

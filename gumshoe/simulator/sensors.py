@@ -1,0 +1,91 @@
+"""What the control unit's pins see: voltages, and the values it takes them for.
+
+A sensor whose plug is off leaves its pin to the control unit's own pull-up or pull-down (common practice).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from random import Random
+
+from gumshoe.simulator.engine import EngineState
+from gumshoe.simulator.parts import Parts
+
+_PULL_UP_OHM = 2200.0
+
+
+def thermistor_ohm(celsius: float) -> float:
+    """An NTC of 2.5 kΩ at 20 °C, B = 3450 K (typical of such sensors, no source)."""
+    return 2500.0 * math.exp(3450.0 * (1.0 / (celsius + 273.15) - 1.0 / 293.15))
+
+
+def thermistor_volts(celsius: float) -> float:
+    """The pin of a thermistor to ground on a pull-up to 5 V."""
+    ohm = thermistor_ohm(celsius)
+    return 5.0 * ohm / (ohm + _PULL_UP_OHM)
+
+
+def thermistor_celsius(volts: float) -> float:
+    """The temperature the control unit computes from its pin."""
+    held = min(max(volts, 0.02), 4.97)
+    ohm = _PULL_UP_OHM * held / (5.0 - held)
+    return 1.0 / (math.log(ohm / 2500.0) / 3450.0 + 1.0 / 293.15) - 273.15
+
+
+def meter_volts(gps: float) -> float:
+    """Hot-film air-flow meter: about 1 V at rest, 4.5 V at 120 g/s, steep at low flow (typical shape, no source)."""
+    return 1.0 + 3.5 * (max(gps, 0.0) / 120.0) ** 0.45
+
+
+def meter_gps(volts: float) -> float:
+    """The flow the control unit computes from the meter's voltage."""
+    return 120.0 * (max(volts - 1.0, 0.0) / 3.5) ** (1.0 / 0.45)
+
+
+@dataclass(slots=True)
+class Readings:
+    """What the control unit knows in this step. Volts where it checks a circuit, else its computed values."""
+
+    meter_v: float = 0.0
+    coolant_v: float = 0.0
+    intake_v: float = 0.0
+    meter_gps: float = 0.0
+    coolant_c: float = 0.0
+    intake_c: float = 0.0
+    rpm: float = 0.0
+    speed_kmh: float = 0.0
+    lambda_upstream: float = 1.0
+    upstream_ready: bool = False
+    downstream_v: float = 0.0
+    heater_amps: float = 0.0
+    supply_v: float = 12.5
+    pedal: float = 0.0
+    ambient_c: float = 14.0
+    baro_kpa: float = 101.0
+
+
+def read(
+    state: EngineState, parts: Parts, readings: Readings, *, speed_kmh: float, pedal: float, supply_v: float,
+    ambient_c: float, baro_pa: float, sensor_hot: bool, heater_on: bool, random: Random,
+) -> None:
+    """Fill ``readings`` from the physics through each sensor's wiring."""
+    off = parts.unplugged
+    readings.meter_v = 0.02 if "air_flow_meter" in off else meter_volts(state.meter_gps)
+    # The intake temperature sensor sits in the meter's housing and shares its plug.
+    readings.intake_v = 4.98 if "air_flow_meter" in off else thermistor_volts(state.intake_c)
+    readings.coolant_v = 4.98 if "coolant_sensor" in off else thermistor_volts(state.coolant_c)
+    readings.meter_gps = meter_gps(readings.meter_v)
+    readings.coolant_c = thermistor_celsius(readings.coolant_v)
+    readings.intake_c = thermistor_celsius(readings.intake_v)
+    readings.rpm = max(0.0, state.rpm + 2.0 * random.gauss(0.0, 1.0)) if state.rpm > 30.0 else 0.0
+    readings.speed_kmh = speed_kmh
+    unplugged = "oxygen_sensor_b1s1" in off
+    readings.upstream_ready = sensor_hot and not unplugged
+    readings.lambda_upstream = state.lambda_sensor if readings.upstream_ready else 1.0
+    readings.downstream_v = state.downstream_v
+    readings.heater_amps = supply_v / 9.0 if heater_on and not (parts.heater_open or unplugged) else 0.0
+    readings.supply_v = supply_v
+    readings.pedal = pedal
+    readings.ambient_c = ambient_c
+    readings.baro_kpa = baro_pa / 1000.0

@@ -1,0 +1,20 @@
+"""Every address of the application, app by app in the order of the work."""
+
+from django.urls import include, path
+
+urlpatterns = [
+    path("", include("gumshoe.web.shop.urls")),
+    path("", include("gumshoe.web.accounts.urls")),
+    path("", include("gumshoe.web.vehicles.urls")),
+    path("", include("gumshoe.web.cases.urls")),
+    path("", include("gumshoe.web.scans.urls")),
+    path("", include("gumshoe.web.live.urls")),
+    path("", include("gumshoe.web.suspects.urls")),
+    path("", include("gumshoe.web.bench.urls")),
+    path("", include("gumshoe.web.repairs.urls")),
+    path("", include("gumshoe.web.proofs.urls")),
+    path("", include("gumshoe.web.reports.urls")),
+]
+handler403 = "gumshoe.web.ui.views.forbidden"
+handler404 = "gumshoe.web.ui.views.not_found"
+handler500 = "gumshoe.web.ui.views.server_error"

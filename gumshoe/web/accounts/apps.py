@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class AccountsConfig(AppConfig):
+    """The accounts app."""
+
+    name = "gumshoe.web.accounts"

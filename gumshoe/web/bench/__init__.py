@@ -1,0 +1,1 @@
+"""Guided tests: steps, readings, computed verdicts."""

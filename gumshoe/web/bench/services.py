@@ -1,0 +1,66 @@
+"""Guided tests: check what was typed, compute the verdict, store it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from gumshoe.core.errors import BadInput
+from gumshoe.core.knowledge.outcomes import check_reading, decide
+from gumshoe.core.knowledge.rows import OutcomeRow, TestRow
+from gumshoe.web.accounts.models import User
+from gumshoe.web.bench.models import TestRecord
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case
+from gumshoe.web.vehicles import services as vehicles
+
+
+def test_of(case: Case, name: str) -> TestRow:
+    """The test of that name for this powertrain. Raises BadInput when there is none."""
+    found = cases.knowledge_of(case).tests.get(name)
+    if found is None:
+        raise BadInput("There is no such test for this powertrain.", remedies=("choose one from the list",))
+    return found
+
+
+def record(case: Case, user: User, test: TestRow, typed: Mapping[str, str], note: str) -> TestRecord:
+    """Check every reading, decide, store. Raises BadInput naming the field; then nothing is stored."""
+    readings = {row.key: check_reading(row, typed.get(row.key, "")) for row in test.readings}
+    outcome = decide(test, readings)
+    return TestRecord.objects.create(
+        case=case, by=user, test=test.id, readings=readings, outcome=outcome.id, note=note.strip()[:300]
+    )
+
+
+def outcome_of(test: TestRow, name: str) -> OutcomeRow | None:
+    """The outcome of that name."""
+    return next((item for item in test.outcomes if item.id == name), None)
+
+
+def findings(case: Case, test: TestRow) -> list[dict[str, str]]:
+    """What would be found at each point of the stand-in; empty for a real vehicle."""
+    if not case.vehicle.stand_in:
+        return []
+    rows = []
+    for reading in test.readings:
+        words = vehicles.finding(case.vehicle, reading.point)
+        rows.append({"label": reading.label, "words": words or "The stand-in has nothing to show at this point."})
+    return rows
+
+
+def performed(case: Case) -> list[dict[str, Any]]:
+    """Every recorded test with its words; superseded ones marked."""
+    knowledge = cases.knowledge_of(case)
+    rows, newest = [], {row.test: row.pk for row in case.testrecords.all()}
+    for row in case.testrecords.select_related("by"):
+        test = knowledge.tests.get(row.test)
+        outcome = outcome_of(test, row.outcome) if test else None
+        labels = {item.key: item for item in test.readings} if test else {}
+        shown = [
+            f"{labels[key].label}: {value}{' ' + labels[key].unit if labels[key].unit else ''}"
+            for key, value in row.readings.items() if key in labels
+        ]
+        rows.append({
+            "record": row, "test": test, "outcome": outcome, "readings": shown, "superseded": newest[row.test] != row.pk,
+        })
+    return rows

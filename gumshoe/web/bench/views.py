@@ -1,0 +1,62 @@
+"""The Bench: the list of tests, one guided test, its entry."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+
+from gumshoe.core.errors import BadInput
+from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.bench import services
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.repairs import services as repairs
+from gumshoe.web.suspects import services as suspects
+
+
+@needs(Right.SEE)
+def bench(request: HttpRequest, pk: int) -> HttpResponse:
+    """Every test, the most telling per minute first, and those already made."""
+    case = find(pk)
+    _, proposals = suspects.assess_case(case)
+    return render(request, "bench/bench.html", folder(
+        case, "bench", proposals=proposals, performed=services.performed(case),
+    ))
+
+
+@needs(Right.SEE)
+def test(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """One test: purpose, cautions, steps, readings."""
+    case = find(pk)
+    row = services.test_of(case, name)
+    if row.measures:
+        return redirect("live:live", case.pk)
+    return _page(request, case, row, {}, "")
+
+
+@needs(Right.WORK)
+def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """Store a test (POST): the verdict is computed from the readings."""
+    case = find(pk)
+    row = services.test_of(case, name)
+    if request.method != "POST":
+        return redirect("bench:test", case.pk, name)
+    try:
+        stored = services.record(case, request.user, row, request.POST, request.POST.get("note", ""))  # type: ignore[arg-type]
+    except BadInput as error:
+        return _page(request, case, row, request.POST, error.what, status=400)
+    if row.loose_end and request.POST.get("loose_end"):
+        repairs.open_end(case, request.user, row.loose_end, "")  # type: ignore[arg-type]
+    outcome = services.outcome_of(row, stored.outcome)
+    messages.success(request, f"{row.words}: {outcome.words if outcome else stored.outcome}. The suspects were ranked anew.")
+    return redirect("suspects:suspects", case.pk)
+
+
+def _page(request, case, row, typed, trouble, status=200):  # type: ignore[no-untyped-def]
+    fields = [(reading, typed.get(reading.key, "")) for reading in row.readings]
+    cautions = [cases.knowledge_of(case).cautions[name] for name in row.cautions]
+    return render(request, "bench/test.html", folder(
+        case, "bench", test=row, fields=fields, trouble=trouble, cautions=cautions, note=typed.get("note", ""),
+        findings=services.findings(case, row),
+    ), status=status)

@@ -1,0 +1,1 @@
+"""The case: who, what, complaint, and where it stands."""

@@ -1,0 +1,59 @@
+"""Evidence is append-only: a stored entry is never changed or deleted; a correction is a new entry that supersedes."""
+
+from __future__ import annotations
+
+from typing import Any, NoReturn
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+from gumshoe.core.errors import GumshoeError
+
+
+class EvidenceIsKept(GumshoeError):
+    """Something tried to change or delete a stored entry."""
+
+    kept = "The stored entry is unchanged."
+    remedies = ("enter a correction: it supersedes the old entry and both stay visible",)
+
+
+class EvidenceQuerySet(models.QuerySet[Any]):
+    """A query set that reads and adds, and nothing else."""
+
+    def update(self, **kwargs: Any) -> NoReturn:
+        raise EvidenceIsKept("Evidence cannot be changed.")
+
+    def delete(self) -> NoReturn:
+        raise EvidenceIsKept("Evidence cannot be deleted.")
+
+    def bulk_update(self, *args: Any, **kwargs: Any) -> NoReturn:
+        raise EvidenceIsKept("Evidence cannot be changed.")
+
+
+class Evidence(models.Model):
+    """A dated entry of a case, by somebody. Subclasses add what was found."""
+
+    case = models.ForeignKey("cases.Case", on_delete=models.PROTECT, related_name="%(class)ss")
+    at = models.DateTimeField(default=timezone.now, editable=False)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+
+    objects = EvidenceQuerySet.as_manager()
+
+    class Meta:
+        abstract = True
+        ordering = ("at", "pk")
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        if self.pk is not None:
+            raise EvidenceIsKept(f"{self._meta.verbose_name} of {self.at:%Y-%m-%d %H:%M} cannot be changed.")
+        kwargs["force_insert"] = True
+        super().save(*args, **kwargs)
+
+    def delete(self, *args: Any, **kwargs: Any) -> NoReturn:
+        raise EvidenceIsKept(f"{self._meta.verbose_name} of {self.at:%Y-%m-%d %H:%M} cannot be deleted.")
+
+    @property
+    def source(self) -> str:
+        """The stable name clues refer to."""
+        return f"{self._meta.model_name}-{self.pk}"

@@ -1,0 +1,53 @@
+"""The case, the complaint, and corrections to it."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+from gumshoe.web.cases.evidence import Evidence
+from gumshoe.web.vehicles.models import Vehicle
+
+
+class Case(models.Model):
+    """One job on one vehicle. Only ``closed_at``, ``bay`` and ``follow_up`` ever change; all else is evidence."""
+
+    number = models.CharField(max_length=12, unique=True)
+    vehicle = models.ForeignKey(Vehicle, on_delete=models.PROTECT, related_name="cases")
+    opened_at = models.DateTimeField(default=timezone.now)
+    opened_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    bay = models.CharField(max_length=20, blank=True)
+    closed_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ("-opened_at",)
+
+    def __str__(self) -> str:
+        return f"Case {self.number}"
+
+
+class Lamp(models.TextChoices):
+    """The malfunction lamp as the customer saw it."""
+
+    OUT = "out", "out"
+    STEADY = "steady", "steady"
+    FLASHING = "flashing", "flashing"
+
+
+class Complaint(Evidence):
+    """What the customer said. A later complaint of the same case supersedes the earlier one."""
+
+    text = models.TextField(max_length=2000)
+    symptoms = models.JSONField(default=list, blank=True)
+    lamp = models.CharField(max_length=10, choices=Lamp, default=Lamp.STEADY)
+    conditions = models.CharField(max_length=200, blank=True)
+    since = models.CharField(max_length=80, blank=True)
+    recent_work = models.CharField(max_length=200, blank=True)
+    odometer_km = models.PositiveIntegerField(null=True, blank=True)
+
+
+class Note(Evidence):
+    """A free remark on the case."""
+
+    text = models.TextField(max_length=2000)

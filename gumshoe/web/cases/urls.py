@@ -1,0 +1,13 @@
+"""Addresses of intake."""
+
+from django.urls import path
+
+from gumshoe.web.cases import views
+
+app_name = "cases"
+urlpatterns = [
+    path("cases/new/", views.new, name="new"),
+    path("cases/<int:pk>/", views.resume, name="resume"),
+    path("cases/<int:pk>/complaint/", views.complaint, name="complaint"),
+    path("cases/<int:pk>/complaint/save/", views.complaint_save, name="complaint_save"),
+]

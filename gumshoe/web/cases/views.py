@@ -1,0 +1,65 @@
+"""Intake: new case, complaint."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+
+from gumshoe.core.errors import BadInput
+from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.cases import services
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
+
+
+@needs(Right.WORK)
+def new(request: HttpRequest) -> HttpResponse:
+    """Open a case for a known or a new vehicle."""
+    form = NewCaseForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        data = dict(form.cleaned_data)
+        vehicle, bay = data.pop("vehicle"), data.pop("bay")
+        try:
+            vehicle = vehicle or services.save_vehicle(data)
+        except BadInput as error:
+            form.add_error("vin" if "VIN" in error.what else "plate", error.what)
+        else:
+            case = services.open_case(request.user, vehicle, bay)  # type: ignore[arg-type]
+            return redirect("cases:complaint", case.pk)
+    return render(request, "cases/new.html", {"form": form})
+
+
+@needs(Right.SEE)
+def resume(request: HttpRequest, pk: int) -> HttpResponse:
+    """Open a case where its work goes on."""
+    return redirect(services.standing(find(pk)).url)
+
+
+@needs(Right.SEE)
+def complaint(request: HttpRequest, pk: int) -> HttpResponse:
+    """Show the complaint, and take a new one."""
+    case = find(pk)
+    latest = services.complaint_of(case)
+    initial = {
+        name: getattr(latest, name)
+        for name in ("text", "symptoms", "lamp", "conditions", "since", "recent_work", "odometer_km")
+    } if latest else {}
+    form = ComplaintForm(initial=initial)
+    return render(request, "cases/complaint.html", folder(
+        case, "complaint", form=form, latest=latest, earlier=list(case.complaints.all())[:-1],
+    ))
+
+
+@needs(Right.WORK)
+def complaint_save(request: HttpRequest, pk: int) -> HttpResponse:
+    """Store a complaint (POST)."""
+    case = find(pk)
+    form = ComplaintForm(request.POST)
+    if request.method != "POST" or not form.is_valid():
+        return render(request, "cases/complaint.html", folder(
+            case, "complaint", form=form, latest=services.complaint_of(case), earlier=[],
+        ), status=400)
+    services.complain(case, request.user, form.cleaned_data)  # type: ignore[arg-type]
+    messages.success(request, "Complaint stored.")
+    return redirect("scans:scan", case.pk)

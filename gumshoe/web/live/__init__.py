@@ -1,0 +1,1 @@
+"""Live data, recordings, trims by region."""

@@ -1,0 +1,1 @@
+"""The proof drive and its honest verdict."""

@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class ProofsConfig(AppConfig):
+    """The proofs app."""
+
+    name = "gumshoe.web.proofs"

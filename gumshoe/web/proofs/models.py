@@ -1,0 +1,38 @@
+"""Proof drives: what was observed, chunk by chunk, and the verdicts given."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from gumshoe.web.cases.evidence import Evidence, EvidenceQuerySet
+from gumshoe.web.repairs.models import Clearing
+
+
+class ProofDrive(Evidence):
+    """A watched drive after a clearing. ``how``: what was driven."""
+
+    clearing = models.ForeignKey(Clearing, on_delete=models.PROTECT, related_name="drives")
+    how = models.CharField(max_length=80)
+
+
+class ProofChunk(models.Model):
+    """About a second of observations as compressed JSON; the tracker is rebuilt from them."""
+
+    drive = models.ForeignKey(ProofDrive, on_delete=models.PROTECT, related_name="chunks")
+    number = models.PositiveIntegerField()
+    data = models.BinaryField()
+    last = models.BooleanField(default=False)
+
+    objects = EvidenceQuerySet.as_manager()
+
+    class Meta:
+        ordering = ("number",)
+        constraints = [models.UniqueConstraint(fields=("drive", "number"), name="one_proof_chunk_per_number")]
+
+
+class Judgement(Evidence):
+    """A verdict on the repair, with what was missing or what came back."""
+
+    clearing = models.ForeignKey(Clearing, on_delete=models.PROTECT, related_name="judgements")
+    verdict = models.CharField(max_length=12)
+    reasons = models.JSONField(default=list)

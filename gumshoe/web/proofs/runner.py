@@ -1,0 +1,155 @@
+"""Watches a vehicle while it is driven, and puts every observation on record about once a second."""
+
+from __future__ import annotations
+
+import json
+import logging
+import threading
+import time
+import zlib
+from dataclasses import asdict
+from typing import Any
+
+from django.db import connection as database
+from pydantic import TypeAdapter
+
+from gumshoe.core.codes import TroubleCode
+from gumshoe.core.errors import GumshoeError
+from gumshoe.core.obd.errors import LinkError, NoAnswer
+from gumshoe.core.obd.link import Link
+from gumshoe.core.obd.pids import pid_table, split_current_data
+from gumshoe.core.obd.status import decode_status
+from gumshoe.core.proof.tracker import Observation, Tracker
+from gumshoe.web.proofs.models import ProofChunk, ProofDrive
+from gumshoe.web.vehicles.links import ENGINE_MODULE, Connection
+
+log = logging.getLogger(__name__)
+FAST = (0x04, 0x05, 0x06, 0x07, 0x0C, 0x0D)
+SLOW = (0x1F, 0x41)
+ROUND_S = 0.03
+CODES_EVERY_S = 0.7
+FLUSH_S = 1.0
+_OBSERVATIONS = TypeAdapter(list[Observation])
+
+
+def pack(observations: list[Observation]) -> bytes:
+    """Observations as compressed JSON."""
+    return zlib.compress(json.dumps([asdict(item) for item in observations], separators=(",", ":")).encode())
+
+
+def unpack(data: bytes) -> list[Observation]:
+    """The observations of a stored chunk."""
+    return _OBSERVATIONS.validate_json(zlib.decompress(bytes(data)))
+
+
+def observe(link: Link, *, codes: bool) -> Observation:
+    """One look at the vehicle. A silent control unit is an observation too: the key is off."""
+    table = pid_table()
+    try:
+        values: dict[str, float] = {}
+        raw: dict[int, bytes] = {}
+        for group in (FAST, SLOW):
+            raw |= split_current_data(link.ask(ENGINE_MODULE, bytes((0x01, *group))).payload, group)
+        for number, data in raw.items():
+            values |= table[number].decode(data)
+    except NoAnswer:
+        return Observation(None)
+    status = decode_status(raw[0x41]) if 0x41 in raw else None
+    kept = {key: round(values[key], 2) for key in (
+        "rpm", "load_pct", "coolant_c", "speed_kmh", "stft_b1_pct", "ltft_b1_pct",
+    ) if key in values}
+    lists: dict[str, Any] = {}
+    if codes:
+        for name, service in (("confirmed", 0x03), ("pending", 0x07), ("permanent", 0x0A)):
+            lists[name] = read_codes(link, service)
+    return Observation(values.get("run_time_s"), kept, status, **lists)
+
+
+def read_codes(link: Link, service: int) -> tuple[str, ...] | None:
+    """The engine module's codes of one kind; None when it did not say."""
+    try:
+        body = link.ask(ENGINE_MODULE, bytes((service,))).payload[2:]
+    except LinkError:
+        return None
+    return tuple(TroubleCode.from_bytes(body[i], body[i + 1]).text for i in range(0, len(body) - 1, 2))
+
+
+class Watcher(threading.Thread):
+    """Feeds a tracker and the record until told to stop."""
+
+    def __init__(self, drive: ProofDrive, link: Connection, tracker: Tracker) -> None:
+        super().__init__(name=f"proof drive {drive.pk}", daemon=True)
+        self.drive, self.connection, self.tracker = drive, link, tracker
+        self.lock = threading.Lock()
+        self.trouble: GumshoeError | None = None
+        self._stopping = threading.Event()
+        self._pending: list[Observation] = []
+        self._chunks = 0
+
+    def run(self) -> None:
+        codes_at = flushed = 0.0
+        silent = False
+        try:
+            while not self._stopping.is_set():
+                began = time.monotonic()
+                with_codes = began - codes_at > CODES_EVERY_S
+                try:
+                    with self.connection.use() as link:
+                        seen = observe(link, codes=with_codes)
+                    self.trouble = None
+                except GumshoeError as error:
+                    self.trouble = error
+                    time.sleep(0.3)
+                    continue
+                if with_codes:
+                    codes_at = began
+                if seen.run_time_s is not None or not silent:
+                    with self.lock:
+                        self.tracker.observe(seen)
+                    self._pending.append(seen)
+                silent = seen.run_time_s is None
+                if began - flushed > FLUSH_S:
+                    self._flush()
+                    flushed = began
+                time.sleep(max(ROUND_S - (time.monotonic() - began), 0.001))
+            self._flush(last=True)
+        finally:
+            database.close()
+
+    def stop(self) -> None:
+        """End watching; everything observed is on record afterwards."""
+        self._stopping.set()
+        if self.is_alive():
+            self.join(8.0)
+
+    def _flush(self, *, last: bool = False) -> None:
+        if self._pending or last:
+            ProofChunk.objects.create(drive=self.drive, number=self._chunks, data=pack(self._pending), last=last)
+            self._chunks += 1
+            self._pending = []
+
+
+_watchers: dict[int, Watcher] = {}
+_lock = threading.Lock()
+
+
+def start(drive: ProofDrive, link: Connection, tracker: Tracker) -> Watcher:
+    """Begin to watch; one watcher a case."""
+    with _lock:
+        watcher = _watchers[drive.case_id] = Watcher(drive, link, tracker)
+        watcher.start()
+        return watcher
+
+
+def running(case_pk: int) -> Watcher | None:
+    """The watcher of a case, when one is running."""
+    found = _watchers.get(case_pk)
+    return found if found is not None and found.is_alive() else None
+
+
+def stop_all() -> None:
+    """End every watcher."""
+    with _lock:
+        for watcher in _watchers.values():
+            watcher.stop()
+        _watchers.clear()

@@ -1,0 +1,13 @@
+"""Addresses of the proof."""
+
+from django.urls import path
+
+from gumshoe.web.proofs import views
+
+app_name = "proofs"
+urlpatterns = [
+    path("cases/<int:pk>/prove/", views.prove, name="prove"),
+    path("cases/<int:pk>/prove/state/", views.state, name="state"),
+    path("cases/<int:pk>/prove/begin/", views.begin, name="begin"),
+    path("cases/<int:pk>/prove/finish/", views.finish, name="finish"),
+]

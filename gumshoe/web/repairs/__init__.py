@@ -1,0 +1,1 @@
+"""Verdict, repair lines, loose ends, clearing."""

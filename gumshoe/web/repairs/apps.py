@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class RepairsConfig(AppConfig):
+    """The repairs app."""
+
+    name = "gumshoe.web.repairs"

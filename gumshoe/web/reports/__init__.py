@@ -1,0 +1,1 @@
+"""One page for the customer and the file."""

@@ -1,0 +1,11 @@
+"""Addresses of the report."""
+
+from django.urls import path
+
+from gumshoe.web.reports import views
+
+app_name = "reports"
+urlpatterns = [
+    path("cases/<int:pk>/report/", views.report, name="report"),
+    path("cases/<int:pk>/report/close/", views.close, name="close"),
+]

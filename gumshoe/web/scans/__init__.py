@@ -1,0 +1,1 @@
+"""Scanning a vehicle and reading what its codes mean together."""

@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class ScansConfig(AppConfig):
+    """The scans app."""
+
+    name = "gumshoe.web.scans"

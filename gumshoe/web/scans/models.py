@@ -1,0 +1,26 @@
+"""Stored scans."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from gumshoe.web.cases.evidence import Evidence
+
+
+class Scan(Evidence):
+    """A whole snapshot, or what was left of a scan that was cut off. ``frames`` is a candump log."""
+
+    class Why(models.TextChoices):
+        """What the scan was made for."""
+
+        INTAKE = "intake", "as it came"
+        AGAIN = "again", "again"
+        AFTER_CLEAR = "after_clear", "right after clearing"
+        AFTER_DRIVE = "after_drive", "after the proof drive"
+
+    why = models.CharField(max_length=16, choices=Why, default=Why.INTAKE)
+    interrupted = models.BooleanField(default=False)
+    snapshot = models.JSONField(null=True)
+    frames = models.TextField(blank=True)
+    link = models.CharField(max_length=80, blank=True)
+    seconds = models.FloatField(default=0.0)

@@ -1,0 +1,195 @@
+"""Scan a vehicle, store the whole snapshot in one transaction, and keep the raw frames."""
+
+from __future__ import annotations
+
+import os
+import time
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+from pydantic import TypeAdapter
+
+from gumshoe.core.codes import CodeState
+from gumshoe.core.knowledge.catalogue import platform_for_vin
+from gumshoe.core.obd.capture import candump_line
+from gumshoe.core.obd.errors import LinkError
+from gumshoe.core.obd.link import Frame
+from gumshoe.core.obd.scanner import scan
+from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.signals.frame_reading import FrameReading, read_frame
+from gumshoe.core.suspects.relations import CodeReading, DriveAdvice, drive_advice, read_codes
+from gumshoe.web.accounts.models import User
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case, Lamp
+from gumshoe.web.scans.models import Scan
+from gumshoe.web.vehicles.links import connection
+
+_SNAPSHOT = TypeAdapter(Snapshot)
+
+
+class Journal:
+    """Frames on disk as they pass, so that a scan cut off by a kill leaves its log."""
+
+    def __init__(self, case: Case, user: User) -> None:
+        folder = journal_folder()
+        folder.mkdir(parents=True, exist_ok=True)
+        self.path = folder / f"scan-{case.pk}-{user.pk}-{os.getpid()}-{time.time_ns()}.log"
+        self.lines: list[str] = []
+        self._file = self.path.open("w", encoding="ascii", buffering=1)
+
+    def take(self, frame: Frame) -> None:
+        """Write one frame down."""
+        line = candump_line(frame)
+        self.lines.append(line)
+        self._file.write(line + "\n")
+
+    def close(self, *, keep: bool) -> None:
+        """Close; the file goes when its content is in the database."""
+        self._file.close()
+        if not keep:
+            self.path.unlink(missing_ok=True)
+
+
+def journal_folder() -> Path:
+    """Where scans under way are written."""
+    return Path(settings.DATA_DIR) / "journal"
+
+
+def perform(case: Case, user: User, why: str = Scan.Why.INTAKE) -> Scan:
+    """Scan and store. Raises LinkError; then what was heard is stored as an interrupted scan, if anything was."""
+    link_of = connection(case.vehicle)
+    journal = Journal(case, user)
+    began = time.monotonic()
+    try:
+        with link_of.use(tap=journal.take) as link:
+            snapshot = scan(link)
+    except LinkError as error:
+        heard = any(" 7E8#" in line or "18DAF1" in line for line in journal.lines)
+        if heard:
+            store(case, user, None, journal.lines, why, link_of.words, time.monotonic() - began)
+            error.kept = "The raw frames heard so far are stored with the case; nothing else was changed."
+        journal.close(keep=False)
+        raise
+    stored = store(case, user, snapshot, journal.lines, why, link_of.words, time.monotonic() - began)
+    journal.close(keep=False)
+    vin = snapshot.vin
+    if vin and not case.vehicle.vin:
+        _adopt_vin(case, vin)
+    return stored
+
+
+@transaction.atomic
+def store(
+    case: Case, user: User, snapshot: Snapshot | None, lines: list[str], why: str, link: str, seconds: float
+) -> Scan:
+    """Put a scan on record."""
+    return Scan.objects.create(
+        case=case, by=user, why=why, interrupted=snapshot is None, link=link, seconds=round(seconds, 3),
+        snapshot=_SNAPSHOT.dump_python(snapshot, mode="json") if snapshot else None,
+        frames="\n".join(lines) + ("\n" if lines else ""),
+    )
+
+
+def recover() -> int:
+    """At start: turn journals left by a kill into interrupted scans; returns how many there were."""
+    count = 0
+    for path in sorted(journal_folder().glob("scan-*.log")):
+        _, case_pk, user_pk, process, *_ = path.stem.split("-")
+        if int(process) == os.getpid():
+            continue
+        case, user = Case.objects.filter(pk=case_pk).first(), User.objects.filter(pk=user_pk).first()
+        lines = path.read_text(encoding="ascii", errors="replace").splitlines()
+        if case and user and lines:
+            store(case, user, None, lines, Scan.Why.AGAIN, "cut off when the server stopped", 0.0)
+            count += 1
+        path.unlink()
+    return count
+
+
+def snapshot_of(stored: Scan) -> Snapshot | None:
+    """The snapshot of a stored scan; None when it was interrupted."""
+    return _SNAPSHOT.validate_python(stored.snapshot) if stored.snapshot else None
+
+
+def latest(case: Case) -> Scan | None:
+    """The newest whole scan."""
+    return case.scans.filter(interrupted=False).last()
+
+
+def telling(case: Case) -> Scan | None:
+    """The scan the reasoning looks at: the newest that holds codes, else the newest whole one.
+
+    A scan right after clearing is empty by the tool's own doing and says nothing about the fault.
+    """
+    scans = list(case.scans.filter(interrupted=False).order_by("-at", "-pk"))
+    for stored in scans:
+        snapshot = snapshot_of(stored)
+        if snapshot and snapshot.codes_in(CodeState.CONFIRMED, CodeState.PENDING):
+            return stored
+    return scans[0] if scans else None
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What the Read page shows."""
+
+    codes: tuple[CodeReading, ...]
+    frames: tuple[tuple[str, FrameReading, dict[str, float]], ...]
+    advice: DriveAdvice
+
+
+def read(case: Case, assessment: Any) -> Reading | None:
+    """Read the codes of the telling scan together; None without a scan."""
+    stored = telling(case)
+    snapshot = snapshot_of(stored) if stored else None
+    if snapshot is None:
+        return None
+    states: dict[str, tuple[CodeState, ...]] = {}
+    for module in snapshot.modules:
+        for item in module.codes:
+            states[item.code] = (*states.get(item.code, ()), item.state)
+    codes = read_codes(states, cases.knowledge_of(case), assessment)
+    frames = tuple(
+        (frame.code, read_frame(frame), frame.values) for module in snapshot.modules for frame in module.frames
+    )
+    complaint = cases.complaint_of(case)
+    flashing = bool(complaint and complaint.lamp == Lamp.FLASHING)
+    return Reading(codes, frames, drive_advice(codes, flashing))
+
+
+def compare(before: Snapshot, after: Snapshot) -> list[dict[str, str]]:
+    """Two scans side by side: each code's surest state then and now, and what became of it."""
+    rank = {CodeState.CONFIRMED: 0, CodeState.PENDING: 1, CodeState.PERMANENT: 2}
+
+    def surest(snapshot: Snapshot) -> dict[str, str]:
+        found: dict[str, CodeState] = {}
+        for module in snapshot.modules:
+            for item in module.codes:
+                if item.code not in found or rank[item.state] < rank[found[item.code]]:
+                    found[item.code] = item.state
+        return {code: state.value for code, state in found.items()}
+
+    old, new = surest(before), surest(after)
+    rows = []
+    for code in dict.fromkeys([*old, *new]):
+        then, now = old.get(code, "–"), new.get(code, "–")
+        change = "new" if then == "–" else ("gone" if now == "–" else ("still there" if then == now else "changed"))
+        rows.append({"code": code, "before": then, "after": now, "change": change})
+    return rows
+
+
+def _adopt_vin(case: Case, vin: str) -> None:
+    platform = platform_for_vin(vin)
+    case.vehicle.vin = vin
+    case.vehicle.platform = case.vehicle.platform or (platform.platform.id if platform else "")
+    case.vehicle.save(update_fields=["vin", "platform"])
+
+
+def engine_with_names(snapshot: Snapshot) -> Snapshot:
+    """The snapshot with unnamed modules called by their address, for the screen."""
+    return replace(
+        snapshot, modules=tuple(replace(m, name=m.name or f"module {m.responder:X}") for m in snapshot.modules)
+    )

@@ -1,0 +1,14 @@
+"""Addresses of scan and read."""
+
+from django.urls import path
+
+from gumshoe.web.scans import views
+
+app_name = "scans"
+urlpatterns = [
+    path("cases/<int:pk>/scan/", views.scan, name="scan"),
+    path("cases/<int:pk>/scan/now/", views.scan_now, name="scan_now"),
+    path("cases/<int:pk>/scan/<int:scan_pk>/frames.log", views.frames, name="frames"),
+    path("cases/<int:pk>/scan/compare/", views.compare, name="compare"),
+    path("cases/<int:pk>/read/", views.read, name="read"),
+]

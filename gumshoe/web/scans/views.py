@@ -1,0 +1,106 @@
+"""Scan page, one press to scan, raw log, comparison, and the Read page."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.powertrain.vin import check_vin
+from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.scans import services
+from gumshoe.web.scans.models import Scan
+from gumshoe.web.suspects import services as suspects
+
+
+# Freeze-frame values in the order a technician asks for them.
+FRAME_KEYS = (
+    "rpm", "load_pct", "coolant_c", "speed_kmh", "stft_b1_pct", "ltft_b1_pct", "maf_gps", "throttle_pct", "intake_c",
+    "run_time_s", "module_v", "spark_deg",
+)
+
+
+def _titles(case):  # type: ignore[no-untyped-def]
+    return {code: row.title for code, row in cases.knowledge_of(case).codes.items()}
+
+
+@needs(Right.SEE)
+def scan(request: HttpRequest, pk: int) -> HttpResponse:
+    """The newest snapshot on one page, older ones listed."""
+    case = find(pk)
+    scans = list(case.scans.order_by("-at", "-pk"))
+    chosen = request.GET.get("scan", "")
+    shown = next((item for item in scans if str(item.pk) == chosen), None) or next(
+        (item for item in scans if not item.interrupted), None
+    )
+    snapshot = services.snapshot_of(shown) if shown else None
+    vin = None
+    if snapshot and snapshot.vin:
+        try:
+            vin = check_vin(snapshot.vin)
+        except BadInput as error:
+            vin = {"vin": snapshot.vin, "note": error.what}
+    return render(request, "scans/scan.html", folder(
+        case, "scan", scans=scans, shown=shown, vin=vin,
+        snapshot=services.engine_with_names(snapshot) if snapshot else None, titles=_titles(case),
+        frame_keys=FRAME_KEYS,
+    ))
+
+
+@require_POST
+@needs(Right.WORK)
+def scan_now(request: HttpRequest, pk: int) -> HttpResponse:
+    """Scan and store; an error is shown on the scan page with its remedies."""
+    case = find(pk)
+    why = Scan.Why.AGAIN if case.scans.exists() else Scan.Why.INTAKE
+    try:
+        stored = services.perform(case, request.user, why)  # type: ignore[arg-type]
+    except GumshoeError as error:
+        return render(request, "scans/scan.html", folder(
+            case, "scan", scans=list(case.scans.order_by("-at", "-pk")), shown=None, snapshot=None, trouble=error,
+        ), status=409)
+    messages.success(request, f"Scan stored: {stored.seconds:.1f} s, {stored.frames.count(chr(10))} frames.")
+    return redirect("scans:scan", case.pk)
+
+
+@needs(Right.SEE)
+def frames(request: HttpRequest, pk: int, scan_pk: int) -> HttpResponse:
+    """The raw frames of a scan as a candump log."""
+    stored = get_object_or_404(Scan, pk=scan_pk, case_id=pk)
+    response = HttpResponse(stored.frames, content_type="text/plain; charset=ascii")
+    name = f"case-{stored.case.number}-scan-{stored.pk}.log"
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+@needs(Right.SEE)
+def compare(request: HttpRequest, pk: int) -> HttpResponse:
+    """Two scans side by side; the oldest against the newest unless chosen."""
+    case = find(pk)
+    scans = [item for item in case.scans.all() if not item.interrupted]
+    if len(scans) < 2:
+        messages.info(request, "There is only one scan to look at yet.")
+        return redirect("scans:scan", case.pk)
+    wanted = {str(item.pk): item for item in scans}
+    before = wanted.get(request.GET.get("before", ""), scans[0])
+    after = wanted.get(request.GET.get("after", ""), scans[-1])
+    old, new = services.snapshot_of(before), services.snapshot_of(after)
+    assert old is not None and new is not None
+    return render(request, "scans/compare.html", folder(
+        case, "scan", scans=scans, before=before, after=after, rows=services.compare(old, new), old=old, new=new,
+    ))
+
+
+@needs(Right.SEE)
+def read(request: HttpRequest, pk: int) -> HttpResponse:
+    """What the codes mean together."""
+    case = find(pk)
+    assessment, _ = suspects.assess_case(case)
+    return render(request, "scans/read.html", folder(
+        case, "read", reading=services.read(case, assessment), assessment=assessment,
+        names={name: row.words for name, row in cases.knowledge_of(case).faults.items()},
+    ))

@@ -1,0 +1,1 @@
+"""The board of cases and the shop's settings."""

@@ -1,0 +1,225 @@
+"""The demo: an invented workshop at an island ferry harbour, with cases in several stages.
+
+Nothing is written into the cases by hand that a vehicle can say: they are worked through the same services the pages
+use, against the stand-ins, with simulated time skipped where a person would wait.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.utils import timezone
+
+from gumshoe.core.obd.poller import Poller
+from gumshoe.core.proof.tracker import replay
+from gumshoe.core.signals.derived import with_total_trim
+from gumshoe.web.accounts.models import Role, User
+from gumshoe.web.bench import services as bench
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case
+from gumshoe.web.live import services as live
+from gumshoe.web.live import store
+from gumshoe.web.live.feed import KEYS
+from gumshoe.web.live.models import Recording
+from gumshoe.web.proofs import runner as proofs_runner
+from gumshoe.web.proofs import services as proofs
+from gumshoe.web.proofs.models import ProofChunk, ProofDrive
+from gumshoe.web.repairs import services as repairs
+from gumshoe.web.scans import services as scans
+from gumshoe.web.shop.models import Settings
+from gumshoe.web.vehicles import garage
+from gumshoe.web.vehicles import services as cars
+from gumshoe.web.vehicles.links import ENGINE_MODULE, connection
+from gumshoe.web.vehicles.models import Vehicle
+
+Say = Callable[[str], None]
+PEOPLE = (("runa", "Runa Oskel", Role.TECHNICIAN), ("teo", "Teo Varrick", Role.LEAD), ("mila", "Mila Sund", Role.ADVISER))
+CARS = (
+    ("tern-library", "HQ 204", "Island library", "Tern 1.6", 2014),
+    ("tern-dive", "HQ 118", "Dive school", "Tern 1.6", 2015),
+    ("tern-parcel", "HQ 356", "Parcel round", "Tern 1.6", 2016),
+    ("tern-resident", "HQ 031", "Ansa Brekke", "Tern 1.6", 2017),
+)
+
+
+def password_file() -> Path:
+    """Where the demo's sign-in stands: made at random for each data folder."""
+    return Path(settings.DATA_DIR) / "sign-in.txt"
+
+
+def password() -> str:
+    """The demo's password; made on first use."""
+    path = password_file()
+    if not path.exists():
+        path.write_text("quay-" + secrets.token_hex(3), encoding="ascii")
+        path.chmod(0o600)
+    return path.read_text(encoding="ascii").strip()
+
+
+def people() -> dict[str, User]:
+    """The people of the demo shop."""
+    found = {}
+    for name, full, role in PEOPLE:
+        user, new = User.objects.get_or_create(username=name, defaults={"full_name": full, "role": role})
+        if new:
+            user.set_password(password())
+            user.save()
+        found[name] = user
+    return found
+
+
+def vehicles() -> dict[str, Vehicle]:
+    """The cars of the demo, each with its stand-in. VINs are left for the scan to read."""
+    found = {}
+    for key, plate, owner, model, year in CARS:
+        found[key], _ = Vehicle.objects.get_or_create(
+            plate=plate,
+            defaults={"make": "Ostrel", "model": model, "year": year, "owner": owner, "stand_in": key,
+                      "platform": "ostrel_tern_16"},
+        )
+    return found
+
+
+def load(say: Say = print) -> None:
+    """Fill an empty demo database. The stand-ins must be running."""
+    shop = Settings.load()
+    shop.shop_name = "Holmsay Quayside Workshop"
+    shop.save()
+    staff, fleet_cars = people(), vehicles()
+    say("Demo case: a cylinder that misfires, not yet found …")
+    _misfire(staff, fleet_cars["tern-dive"])
+    say("Demo case: the wrong part was renewed, and the code came back …")
+    _came_back(staff, fleet_cars["tern-parcel"])
+    say("Demo case: found, mended and proven …")
+    _proven(staff, fleet_cars["tern-resident"])
+    for car in fleet_cars.values():
+        running = garage.runner(car.stand_in)
+        if running:
+            running.stop_driving()
+            running.save()
+
+
+def _misfire(staff: dict[str, User], car: Vehicle) -> None:
+    runa = staff["runa"]
+    case = _open(runa, car, "2", {
+        "text": "Shakes at the pier hill, the orange lamp flashed on the way up. At idle it trembles.",
+        "symptoms": ["rough_idle", "jerks_under_load", "low_power"], "lamp": "flashing", "conditions": "hill, engine warm",
+        "since": "three days", "recent_work": "", "odometer_km": 131880,
+    })
+    _key(car, "on")
+    scans.perform(case, runa)
+
+
+def _came_back(staff: dict[str, User], car: Vehicle) -> None:
+    runa = staff["runa"]
+    case = _open(runa, car, "1", {
+        "text": "No pull in the long climb from the harbour, hesitates when pulling away.",
+        "symptoms": ["low_power", "hesitation"], "lamp": "steady", "conditions": "loaded, uphill", "since": "two weeks",
+        "recent_work": "", "odometer_km": 154023,
+    })
+    _key(car, "on")
+    scans.perform(case, runa)
+    repairs.give_verdict(case, runa, "upstream_sensor_lean", "age")
+    _repair(case, runa, "renew_upstream_sensor", "Parcel office", "by phone")
+    _clear_and_drive(case, runa)
+
+
+def _proven(staff: dict[str, User], car: Vehicle) -> None:
+    teo = staff["teo"]
+    case = _open(teo, car, "3", {
+        "text": "Idles unevenly and hisses since the cold spell; the brake pedal feels hard in the morning.",
+        "symptoms": ["rough_idle", "hiss", "hard_brake_pedal"], "lamp": "steady", "conditions": "idle", "since": "a week",
+        "recent_work": "", "odometer_km": 41277,
+    })
+    _key(car, "on")
+    scans.perform(case, teo)
+    _record(case, teo, "idle", 0.0)
+    _record(case, teo, "fast", 2500.0)
+    for name, typed in (
+        ("booster_pedal", {"pedal": "stays hard or hisses"}), ("look_hoses", {"found": "booster hose split"}),
+    ):
+        bench.record(case, teo, bench.test_of(case, name), typed, "")
+    repairs.give_verdict(case, teo, "booster_hose_leak", "the hose hardens at its clamp")
+    _repair(case, teo, "renew_booster_hose", "Ansa Brekke", "at the counter")
+    _clear_and_drive(case, teo)
+
+
+# -- inside -----------------------------------------------------------------------------------------------
+
+
+def _open(user: User, car: Vehicle, bay: str, complaint: dict[str, Any]) -> Case:
+    case = cases.open_case(user, car, bay)
+    case.opened_at = timezone.now() - timedelta(hours=3 * int(bay))
+    case.save(update_fields=["opened_at"])
+    cases.complain(case, user, complaint)
+    return case
+
+
+def _key(car: Vehicle, position: str) -> None:
+    running = cars.runner_of(car)
+    running.stop_driving()
+    running.skip(2.0)
+    running.key(position)
+    running.skip(1.0)
+
+
+def _record(case: Case, user: User, purpose: str, rpm: float) -> None:
+    """A guided recording with simulated time skipped between the answers."""
+    running = cars.runner_of(case.vehicle)
+    running.key("on")
+    running.key("start")
+    running.hold_rpm(rpm)
+    running.skip(45.0)
+    row = next(item for item in live.PURPOSES if item.key == purpose)
+    recording = Recording.objects.create(case=case, by=user, label=row.label, purpose=purpose)
+    samples = []
+    with connection(case.vehicle).use() as link:
+        poller = Poller(link, ENGINE_MODULE, KEYS)
+        origin = running.vehicle.clock_s
+        for _ in range(75):
+            running.skip(0.2)
+            moment = recording.at.timestamp() + running.vehicle.clock_s - origin
+            samples += [replace(sample, time=moment) for sample in with_total_trim(poller.poll())]
+    store.append(recording, 0, samples, last=True)
+    running.hold_rpm(0.0)
+    running.key("off")
+    running.skip(3.0)
+    running.key("on")
+
+
+def _repair(case: Case, user: User, repair: str, who: str, how: str) -> None:
+    line = repairs.propose_line(case, user, repair)
+    repairs.answer(case, user, line.pk, "approved", who, how)
+    repairs.do_work(case, user, line.pk, "", "", None, "")
+
+
+def _clear_and_drive(case: Case, user: User) -> None:
+    _key(case.vehicle, "on")
+    clearing = repairs.clear(case, user, triage=False)
+    drive = ProofDrive.objects.create(case=case, by=user, clearing=clearing, how="stand-in, two mixed drives, time skipped")
+    tracker = replay(proofs.plan_of(clearing), [])
+    running = cars.runner_of(case.vehicle)
+    running.drive("proof", 1.0)
+    observations, codes_at = [], 0.0
+    with connection(case.vehicle).use() as link:
+        while running.vehicle.driving:
+            running.skip(2.0)
+            with_codes = running.vehicle.clock_s - codes_at > 30.0
+            seen = proofs_runner.observe(link, codes=with_codes)
+            codes_at = running.vehicle.clock_s if with_codes else codes_at
+            observations.append(seen)
+            tracker.observe(seen)
+    ProofChunk.objects.create(drive=drive, number=0, data=proofs_runner.pack(observations), last=True)
+    proofs.finish(case, user)
+
+
+def needed() -> bool:
+    """Whether the demo has not been loaded into this database yet."""
+    return not Case.objects.exists()
+

@@ -1,0 +1,40 @@
+"""Serve demo data with stand-in vehicles. Has its own data folder and never opens the shop's."""
+
+from __future__ import annotations
+
+from argparse import ArgumentParser
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.core.management.base import BaseCommand
+
+from gumshoe.web.shop import demo, serving
+from gumshoe.web.vehicles import garage
+
+
+class Command(BaseCommand):
+    """``manage.py demo``."""
+
+    help = __doc__
+
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        parser.add_argument("--host", default="127.0.0.1")
+        parser.add_argument("--port", type=int, default=8000)
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        serving.prepare()
+        first = demo.needed()
+        if first:
+            self.stdout.write("First start: the stand-in cars are driven until their faults have shown (about a minute) …")
+        garage.start_fleet(Path(settings.DATA_DIR) / "stand-ins", self.stdout.write if first else None)
+        if first:
+            demo.load(self.stdout.write)
+        people = ", ".join(f"{name} ({full}, {role.label.lower()})" for name, full, role in demo.PEOPLE)
+        self.stdout.write("")
+        self.stdout.write(f"  Gumshoe demo:  http://{options['host']}:{options['port']}/")
+        self.stdout.write(f"  Sign in as     {people}")
+        self.stdout.write(f"  Password       {demo.password()}")
+        self.stdout.write("  Try            New case → HQ 204 (island library) → Key on → Scan.   Ctrl-C stops.")
+        self.stdout.write("")
+        serving.serve(options["host"], options["port"])

@@ -1,0 +1,31 @@
+"""Serve the shop's own data."""
+
+from __future__ import annotations
+
+import secrets
+from argparse import ArgumentParser
+from typing import Any
+
+from django.core.management.base import BaseCommand
+
+from gumshoe.web.accounts.models import Role, User
+from gumshoe.web.shop import serving
+
+
+class Command(BaseCommand):
+    """``manage.py serve``: no stand-ins, no demo data."""
+
+    help = __doc__
+
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        parser.add_argument("--host", default="127.0.0.1")
+        parser.add_argument("--port", type=int, default=8010)
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        serving.prepare()
+        if not User.objects.exists():
+            word = secrets.token_urlsafe(9)
+            User.objects.create_user("lead", password=word, role=Role.LEAD, full_name="Lead technician")
+            self.stdout.write(f"First start: sign in as “lead” with the password {word} (shown only now).")
+        self.stdout.write(f"Gumshoe serves at http://{options['host']}:{options['port']}/   (Ctrl-C stops)")
+        serving.serve(options["host"], options["port"])

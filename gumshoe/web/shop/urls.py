@@ -1,0 +1,11 @@
+"""Addresses of the shop."""
+
+from django.urls import path
+
+from gumshoe.web.shop import views
+
+app_name = "shop"
+urlpatterns = [
+    path("", views.board, name="board"),
+    path("settings/", views.settings, name="settings"),
+]

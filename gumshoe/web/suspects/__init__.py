@@ -1,0 +1,1 @@
+"""The ranked suspects, the evidence matrix, the technician's rulings."""

@@ -1,0 +1,190 @@
+"""Build the evidence of a case, rank its suspects, propose tests; store the technician's rulings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract
+from gumshoe.core.errors import BadInput
+from gumshoe.core.planning import Costs, Proposal, propose
+from gumshoe.core.proof.tracker import Verdict as ProofVerdict
+from gumshoe.core.suspects import Assessment, assess
+from gumshoe.web.accounts.models import User
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case
+from gumshoe.web.live import services as live
+from gumshoe.web.scans import services as scans
+from gumshoe.web.shop.models import Settings
+from gumshoe.web.suspects.models import Ruling
+
+
+def evidence_of(case: Case) -> Evidence:
+    """Everything on record, as the core's plain values."""
+    complaint = cases.complaint_of(case)
+    stored = scans.telling(case)
+    snapshot = scans.snapshot_of(stored) if stored else None
+    trims = tuple(
+        (trim, row.recording.source, _stamp(row.recording)) for row in live.recorded(case) for trim in row.trims
+    )
+    rulings = rulings_of(case)
+    return Evidence(
+        symptoms=tuple(complaint.symptoms) if complaint else (),
+        symptom_source=(complaint.source, _stamp(complaint)) if complaint else ("", ""),
+        module=snapshot.engine if snapshot else None,
+        scan_source=(stored.source, _stamp(stored)) if stored else ("", ""),
+        trims=trims,
+        tests=tuple(
+            TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in case.testrecords.all()
+        ),
+        failed_repairs=tuple(_failed_repairs(case)),
+        doubtful=frozenset(subject for subject, kind in rulings.items() if kind == Ruling.Kind.DOUBT),
+        specification=cases.specification_of(case),
+    )
+
+
+def rulings_of(case: Case) -> dict[str, str]:
+    """The ruling that holds, by subject."""
+    return {row.subject: row.kind for row in case.rulings.all()}
+
+
+def assess_case(case: Case) -> tuple[Assessment, tuple[Proposal, ...]]:
+    """The ranked suspects and the proposed tests."""
+    evidence = evidence_of(case)
+    knowledge = cases.knowledge_of(case)
+    assessment = _assess(case, extract(evidence, knowledge))
+    done = {row.test for row in evidence.tests}
+    known = {clue.variable for clue in assessment.clues if clue.kind is ClueKind.GRADED}
+    costs = Costs(Settings.load().labour_per_hour)
+    return assessment, propose(assessment, knowledge, costs, done=done, known=known)
+
+
+def _assess(case: Case, clues: tuple[Clue, ...]) -> Assessment:
+    rulings = rulings_of(case)
+    complaint = cases.complaint_of(case)
+    return assess(
+        cases.knowledge_of(case), clues,
+        odometer_km=complaint.odometer_km if complaint else None,
+        ruled_out=[subject for subject, kind in rulings.items() if kind == Ruling.Kind.OUT],
+        own=[subject for subject, kind in rulings.items() if kind == Ruling.Kind.OWN],
+    )
+
+
+@dataclass(frozen=True)
+class Step:
+    """The ranking after one more group of clues (all clues of one source record came together)."""
+
+    words: str
+    at: str
+    probabilities: dict[str, float]
+
+
+def history(case: Case, assessment: Assessment, most: int = 6) -> list[Step]:
+    """How the leading suspects moved, source record by source record."""
+    sources: dict[tuple[str, str], list[Clue]] = {}
+    for clue in assessment.clues:
+        sources.setdefault((clue.at, clue.source), []).append(clue)
+    leaders = [item.id for item in assessment.suspects[:most]]
+    steps, so_far = [], list[Clue]()
+    for (at, _), clues in sorted(sources.items()):
+        so_far += clues
+        ranked = _assess(case, tuple(so_far))
+        found = {item.id: item.probability for item in ranked.suspects}
+        steps.append(Step(_source_words(clues), at, {name: found.get(name, 0.0) for name in leaders}))
+    return steps
+
+
+def _source_words(clues: list[Clue]) -> str:
+    kinds = {clue.kind for clue in clues}
+    if ClueKind.TEST in kinds or ClueKind.REPAIR in kinds:
+        return clues[0].words
+    if ClueKind.SYMPTOM in kinds:
+        return "Complaint"
+    if ClueKind.CODE in kinds:
+        return "Scan"
+    return clues[0].words.split(":")[0]
+
+
+def rule(case: Case, user: User, kind: str, subject: str, reason: str) -> Ruling:
+    """Store a ruling. Raises BadInput for an unknown kind or subject, and when a suspect is ruled out without reason."""
+    if kind not in Ruling.Kind.values:
+        raise BadInput("There is no such ruling.")
+    about_suspect = kind in (Ruling.Kind.OUT, Ruling.Kind.BACK, Ruling.Kind.OWN)
+    if about_suspect and subject not in cases.knowledge_of(case).faults:
+        raise BadInput("There is no such suspect on this powertrain.")
+    if not about_suspect and subject not in {clue.id for clue in assess_case(case)[0].clues}:
+        raise BadInput("There is no such clue in this case.")
+    if kind in (Ruling.Kind.OUT, Ruling.Kind.DOUBT) and not reason.strip():
+        raise BadInput("A reason is needed: the next reader must be able to judge it.", remedies=("write it in a few words",))
+    return Ruling.objects.create(case=case, by=user, kind=kind, subject=subject, reason=reason.strip())
+
+
+def changed(assessment: Assessment, case: Case) -> tuple[str, list[tuple[str, float, float]]]:
+    """What the last source record changed: its words, and (suspect, before, after) for the largest moves."""
+    steps = history(case, assessment)
+    if len(steps) < 2:
+        return "", []
+    before, after = steps[-2], steps[-1]
+    words = {item.id: item.row.words for item in assessment.suspects}
+    moves = [
+        (words[name], before.probabilities[name], after.probabilities[name]) for name in after.probabilities
+    ]
+    moves.sort(key=lambda row: -abs(row[2] - row[1]))
+    return after.words, [row for row in moves if abs(row[2] - row[1]) > 0.005][:4]
+
+
+def slope_chart(steps: list[Step], names: dict[str, str]) -> dict[str, Any]:
+    """Coordinates of the ranking's history for the SVG: one line a suspect, one column a source record."""
+    width, height, left, right, top = 640, 200, 34, 214, 12
+    columns = max(len(steps) - 1, 1)
+
+    def x(index: int) -> float:
+        return left + (width - left - right) * index / columns
+
+    def y(value: float) -> float:
+        return top + height * (1.0 - value)
+
+    lines = []
+    for rank, name in enumerate(names):
+        points = [(round(x(i), 1), round(y(step.probabilities.get(name, 0.0)), 1)) for i, step in enumerate(steps)]
+        lines.append({"name": names[name], "rank": rank, "points": " ".join(f"{a},{b}" for a, b in points),
+                      "dots": points, "end": points[-1] if points else (0, 0)})
+    _spread_labels(lines)
+    ticks = [{"y": y(share / 100.0), "text": f"{share} %"} for share in (0, 25, 50, 75, 100)]
+    marks = [{"x": round(x(i), 1), "number": i + 1, "words": step.words} for i, step in enumerate(steps)]
+    return {"width": width, "height": height + 44, "base": top + height, "lines": lines, "ticks": ticks,
+            "marks": marks, "label_x": width - right + 12, "left": left, "right": width - right}
+
+
+def _spread_labels(lines: list[dict[str, Any]], gap: float = 17.0) -> None:
+    """Move labels at the lines' ends apart so that none covers another."""
+    ordered = sorted(lines, key=lambda line: (line["end"][1], line["rank"]))
+    last = -gap
+    for line in ordered:
+        line["label_y"] = max(line["end"][1], last + gap)
+        last = line["label_y"]
+    overflow = last - 222.0
+    if overflow > 0:
+        for line in ordered:
+            line["label_y"] -= overflow
+
+
+def _failed_repairs(case: Case) -> list[tuple[str, str, str]]:
+    """Repairs whose proof ended in *came back*."""
+    failed = []
+    for clearing in case.clearings.filter(triage=False):
+        judgement = clearing.judgements.last()
+        if judgement is None or judgement.verdict != ProofVerdict.CAME_BACK:
+            continue
+        for line in case.lines.filter(works__at__lt=clearing.at).distinct():
+            failed.append((line.repair, judgement.source, _stamp(judgement)))
+    return list(dict.fromkeys(failed))
+
+
+def _stamp(entry: Any) -> str:
+    return str(entry.at.isoformat())
+
+
+def with_rank(assessment: Assessment, most: int = 12) -> Assessment:
+    """The assessment with only its leading suspects, for the page."""
+    return replace(assessment, suspects=assessment.suspects[:most])

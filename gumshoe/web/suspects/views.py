@@ -1,0 +1,59 @@
+"""The Suspects page and the rulings."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST
+
+from gumshoe.core.planning import standing
+from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.suspects import services
+
+SHOWN = 8
+
+
+@needs(Right.SEE)
+def suspects(request: HttpRequest, pk: int) -> HttpResponse:
+    """Ranking, next tests, evidence matrix, history."""
+    case = find(pk)
+    assessment, proposals = services.assess_case(case)
+    wanted = request.GET.get("suspect", "")
+    chosen = assessment.suspect(wanted) or assessment.suspects[0]
+    steps = services.history(case, assessment)
+    words, moves = services.changed(assessment, case)
+    leading = assessment.suspects[:SHOWN]
+    if chosen not in leading:
+        leading = (*leading, chosen)
+    knowledge = cases.knowledge_of(case)
+    names = {name: row.words for name, row in knowledge.faults.items()}
+    drawn = {item.id: item.row.words for item in assessment.suspects[:5]}
+    return render(request, "suspects/suspects.html", folder(
+        case, "suspects", assessment=assessment, leading=leading, chosen=chosen, proposals=proposals[:4],
+        others=proposals[4:], standing_of=standing(assessment, chosen.id), chart=services.slope_chart(steps, drawn), names=names,
+        change_words=words, moves=moves, rest=assessment.suspects[SHOWN:], knowledge=knowledge,
+        repair=knowledge.repairs[chosen.row.repair], best=[knowledge.faults[name].words for name in assessment.best],
+        ruled_out=[(name, knowledge.faults[name].words) for name in assessment.ruled_out],
+        matrix=[(clue, [_entry(item, clue) for item in assessment.suspects[:6]]) for clue in assessment.clues],
+        columns=assessment.suspects[:6],
+    ))
+
+
+def _entry(suspect, clue):  # type: ignore[no-untyped-def]
+    return next(entry for entry in suspect.entries if entry.clue is clue)
+
+
+@require_POST
+@needs(Right.WORK)
+def rule(request: HttpRequest, pk: int) -> HttpResponse:
+    """Rule a suspect out or in, doubt or trust a clue."""
+    case = find(pk)
+    post = request.POST
+    ruling = services.rule(
+        case, request.user, post.get("kind", ""), post.get("subject", ""), post.get("reason", "")  # type: ignore[arg-type]
+    )
+    messages.success(request, f"Recorded: {ruling.get_kind_display()}. It stays on the case's record.")
+    return redirect("suspects:suspects", case.pk)

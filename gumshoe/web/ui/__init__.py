@@ -1,0 +1,1 @@
+"""The shell: base templates, styles, scripts, vendored assets."""

@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class UiConfig(AppConfig):
+    """The ui app."""
+
+    name = "gumshoe.web.ui"

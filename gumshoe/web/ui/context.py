@@ -1,0 +1,19 @@
+"""What every page needs: the shop's name and who is signed in."""
+
+from typing import Any
+
+from django.http import HttpRequest
+
+from gumshoe.web.accounts.rights import Right, may
+from gumshoe.web.shop.models import Settings
+
+
+def shell(request: HttpRequest) -> dict[str, Any]:
+    """The shop and the rights of this user, as booleans for templates."""
+    user = getattr(request, "user", None)
+    if user is None or not user.is_authenticated:
+        return {"can": {}}
+    return {
+        "shop_settings": Settings.load(),
+        "can": {right.name.lower(): may(user, right) for right in Right},
+    }

@@ -1,0 +1,29 @@
+"""Turn errors a technician can act on into a page that says what happened, what is kept and what to do."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from gumshoe.core.errors import GumshoeError
+from gumshoe.web.ui.responses import problem
+
+
+class ErrorPages:
+    """Catches GumshoeError raised by any view that did not handle it."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        return self.get_response(request)
+
+    def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        """A page for a person, JSON for a script; other errors take Django's way."""
+        if not isinstance(error, GumshoeError):
+            return None
+        if request.headers.get("Accept", "").startswith("application/json"):
+            return problem(error, 400)
+        return render(request, "ui/problem.html", {"problem": error}, status=400)

@@ -1,0 +1,99 @@
+// The shell: theme, keyboard, drafts that survive an interruption, progress on slow forms.
+(function () {
+  "use strict";
+  var root = document.documentElement;
+
+  function theme(name) {
+    root.setAttribute("data-theme", name);
+    try { localStorage.setItem("gumshoe-theme", name); } catch (error) { /* private window: the choice lasts this page */ }
+  }
+  try {
+    if (localStorage.getItem("gumshoe-theme") === "night") root.setAttribute("data-theme", "night");
+  } catch (error) { /* as above */ }
+
+  function typing(target) {
+    return target.matches("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
+  }
+
+  function keys(event) {
+    if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+    var dialog = document.getElementById("keys-dialog");
+    if (event.key === "?" && dialog) { dialog.open ? dialog.close() : dialog.showModal(); event.preventDefault(); return; }
+    if (dialog && dialog.open) return;
+    var target = document.querySelector('[data-key="' + CSS.escape(event.key.toLowerCase()) + '"]');
+    if (target && !target.disabled) { event.preventDefault(); target.focus(); target.click(); }
+  }
+
+  function drafts(form) {
+    var name = "gumshoe-draft:" + form.dataset.draft;
+    function read() { try { return JSON.parse(localStorage.getItem(name) || "null"); } catch (error) { return null; } }
+    var kept = read();
+    if (kept && !form.querySelector(".errorlist")) {
+      Array.from(form.elements).forEach(function (field) {
+        if (!field.name || field.name === "csrfmiddlewaretoken" || !(field.name in kept)) return;
+        if (field.type === "checkbox" || field.type === "radio") field.checked = kept[field.name].indexOf(field.value) >= 0;
+        else field.value = kept[field.name][0];
+      });
+      var note = form.querySelector("[data-draft-note]");
+      if (note) note.hidden = false;
+    }
+    form.addEventListener("input", function () {
+      var values = {};
+      new FormData(form).forEach(function (value, key) {
+        if (key !== "csrfmiddlewaretoken") (values[key] = values[key] || []).push(value);
+      });
+      try { localStorage.setItem(name, JSON.stringify(values)); } catch (error) { /* full: the form still works */ }
+    });
+    form.addEventListener("submit", function () { try { localStorage.removeItem(name); } catch (error) { /* gone anyway */ } });
+  }
+
+  function busy(form) {
+    form.addEventListener("submit", function () {
+      var button = form.querySelector("button[type=submit], button:not([type])");
+      var began = Date.now();
+      if (!button) return;
+      setTimeout(function () { button.disabled = true; }, 0);
+      setInterval(function () {
+        button.textContent = form.dataset.busy + " " + ((Date.now() - began) / 1000).toFixed(0) + " s";
+      }, 250);
+    });
+  }
+
+  document.addEventListener("DOMContentLoaded", function () {
+    document.addEventListener("keydown", keys);
+    document.querySelectorAll("[data-theme-toggle]").forEach(function (button) {
+      button.addEventListener("click", function () { theme(root.getAttribute("data-theme") === "night" ? "day" : "night"); });
+    });
+    document.querySelectorAll("form[data-draft]").forEach(drafts);
+    document.querySelectorAll("form[data-busy]").forEach(busy);
+    document.querySelectorAll("[data-print]").forEach(function (button) { button.addEventListener("click", function () { window.print(); }); });
+    document.querySelectorAll("[data-close-dialog]").forEach(function (button) {
+      button.addEventListener("click", function () { button.closest("dialog").close(); });
+    });
+    document.querySelectorAll("[data-keys]").forEach(function (button) {
+      button.addEventListener("click", function () { document.getElementById("keys-dialog").showModal(); });
+    });
+  });
+
+  // Requests of the page's own scripts: JSON in, JSON out, errors with their remedies.
+  window.Gumshoe = {
+    csrf: function () { return document.querySelector("meta[name=csrf]").content; },
+    get: function (url) { return fetch(url, { headers: { Accept: "application/json" } }).then(answer); },
+    post: function (url, data) {
+      var body = new URLSearchParams(data || {});
+      return fetch(url, {
+        method: "POST", body: body,
+        headers: { Accept: "application/json", "X-CSRFToken": window.Gumshoe.csrf() }
+      }).then(answer);
+    },
+    setup: function (id) { return JSON.parse(document.getElementById(id).textContent); }
+  };
+  function answer(response) {
+    return response.json().then(function (data) {
+      if (response.ok) return data;
+      var text = data.error + (data.kept ? " " + data.kept : "");
+      if (data.remedies && data.remedies.length) text += " Try: " + data.remedies.join("; ") + ".";
+      throw new Error(text);
+    });
+  }
+})();

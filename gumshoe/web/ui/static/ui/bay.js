@@ -1,0 +1,29 @@
+// The stand-in vehicle in the bay: key, pedal, drives, and what somebody standing there sees.
+document.addEventListener("alpine:init", function () {
+  Alpine.data("bay", function () {
+    return {
+      car: { key: "…", rpm: 0, coolant_c: 0, speed_kmh: 0, lamp: "…", driving: false }, trouble: "", timer: null,
+      init: function () { var self = this; self.look(); self.timer = setInterval(function () { self.look(); }, 1000); },
+      destroy: function () { clearInterval(this.timer); },
+      url: function () { return this.$root.dataset.url; },
+      look: function () {
+        var self = this;
+        if (document.hidden) return;
+        Gumshoe.get(self.url()).then(function (car) { self.car = car; self.trouble = ""; }, function (error) { self.trouble = error.message; });
+      },
+      act: function (event) {
+        var self = this;
+        Gumshoe.post(self.url() + "act/", { action: event.currentTarget.dataset.action })
+          .then(function (car) { self.car = car; self.trouble = ""; }, function (error) { self.trouble = error.message; });
+      },
+      get rpm() { return String(this.car.rpm); },
+      get coolant() { return String(this.car.coolant_c); },
+      get speed() { return String(this.car.speed_kmh); },
+      get lamp() { return this.car.lamp; },
+      get keyWords() { return this.car.driving ? "driving ×" + Math.round(this.car.speedup) : (this.car.rpm > 350 ? "running" : "key " + this.car.key); },
+      get isOff() { return String(this.car.key === "off"); },
+      get isOn() { return String(this.car.key !== "off" && this.car.rpm < 350); },
+      get isRunning() { return String(this.car.rpm > 350); }
+    };
+  });
+});

@@ -1,0 +1,87 @@
+"""How values look: big number, small unit; percentages; icons; money."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from django import template
+from django.templatetags.static import static
+from django.utils.html import format_html
+from django.utils.safestring import SafeString
+
+from gumshoe.core.obd.pids import fields_by_key
+
+register = template.Library()
+
+
+@register.filter
+def percent(value: float | None) -> str:
+    """0.804 → 80 %; small shares keep a digit, so that nothing looks impossible or certain."""
+    if value is None:
+        return "–"
+    share = value * 100.0
+    if 0.0 < share < 0.1:
+        return "< 0.1 %"
+    if share > 99.9 and value < 1.0:
+        return "> 99.9 %"
+    return f"{share:.1f} %" if share < 10.0 else f"{share:.0f} %"
+
+
+@register.filter
+def width(value: float | None) -> str:
+    """A share as a bar width class, in steps of two per cent: ``w-64``."""
+    return f"bar-{min(100, max(0, round((value or 0.0) * 50) * 2))}"
+
+
+@register.simple_tag
+def reading(key: str, value: float | None) -> SafeString:
+    """A channel's value with its unit, as many digits as it deserves."""
+    item = fields_by_key().get(key)
+    unit = item.unit if item else ""
+    if value is None:
+        return format_html('<span class="value">–</span>')
+    scale = item.scale if item else 0.1
+    digits = 0 if scale >= 0.25 or abs(value) >= 1000 else (1 if scale >= 0.05 else 2)
+    return format_html('<span class="value">{}</span> <span class="unit">{}</span>', f"{value:.{digits}f}", unit)
+
+
+@register.filter
+def channel_name(key: str) -> str:
+    """The name of a channel."""
+    item = fields_by_key().get(key)
+    return item.name if item else key
+
+
+@register.simple_tag
+def icon(name: str) -> SafeString:
+    """An icon of the shipped sprite; decoration only, so hidden from screen readers."""
+    return format_html(
+        '<svg class="icon" aria-hidden="true" focusable="false"><use href="{}#{}"></use></svg>',
+        static("vendor/icons/bootstrap-icons.svg"), name,
+    )
+
+
+@register.filter
+def hex(value: int) -> str:
+    """A bus id: 7E8."""
+    return f"{value:X}"
+
+
+@register.simple_tag(takes_context=True)
+def money(context: dict[str, Any], amount: Decimal | float | None) -> str:
+    """An amount in the shop's currency."""
+    settings = context.get("shop_settings")
+    return f"{settings.currency if settings else ''} {amount or 0:,.2f}".strip()
+
+
+@register.filter
+def get(mapping: Any, key: Any) -> Any:
+    """A value of a mapping by key; None when it is not there."""
+    return mapping.get(key) if hasattr(mapping, "get") else None
+
+
+@register.filter
+def last_probability(suspects: Any) -> float:
+    """The probability of the last of a list of suspects."""
+    return float(suspects[-1].probability) if suspects else 0.0

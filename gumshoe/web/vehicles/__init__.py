@@ -1,0 +1,1 @@
+"""Vehicles, the link to them, and the stand-ins in the bay."""

@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class VehiclesConfig(AppConfig):
+    """The vehicles app."""
+
+    name = "gumshoe.web.vehicles"

@@ -1,0 +1,50 @@
+"""The stand-ins of this process: started once, reached by key."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+
+from gumshoe.simulator.fleet import fleet
+from gumshoe.simulator.garage import Runner, StandIn
+
+_runners: dict[str, Runner] = {}
+_lock = threading.Lock()
+
+
+def start(stand_in: StandIn, folder: Path | None, progress: object = None) -> Runner:
+    """Prepare and run one stand-in; the same key again returns the running one."""
+    with _lock:
+        if stand_in.key in _runners:
+            return _runners[stand_in.key]
+        state = folder / f"{stand_in.key}.json" if folder else None
+        runner = Runner(stand_in, channel_of(stand_in.key), state)
+        runner.prepare(progress if callable(progress) else None)
+        runner.start()
+        _runners[stand_in.key] = runner
+        return runner
+
+
+def start_fleet(folder: Path, progress: object = None) -> None:
+    """Start every stand-in of the fleet, their states kept in ``folder``."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for stand_in in fleet().values():
+        start(stand_in, folder, progress)
+
+
+def runner(key: str) -> Runner | None:
+    """The running stand-in of that key, or None."""
+    return _runners.get(key)
+
+
+def stop_all() -> None:
+    """Stop every stand-in and keep their states."""
+    with _lock:
+        for running in _runners.values():
+            running.stop()
+        _runners.clear()
+
+
+def channel_of(key: str) -> str:
+    """The virtual bus a stand-in lives on."""
+    return f"stand-in-{key}"

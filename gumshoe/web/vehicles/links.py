@@ -1,0 +1,101 @@
+"""Connections to vehicles: one a vehicle, opened when first needed, shared by scan, live and proof."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+from gumshoe.core.errors import GumshoeError
+from gumshoe.core.obd.errors import BusFailure
+from gumshoe.core.obd.link import Addressing, Frame, Link, find_addressing, open_link
+from gumshoe.web.shop.models import Settings
+from gumshoe.web.vehicles import garage
+from gumshoe.web.vehicles.models import Vehicle
+
+ENGINE_MODULE = 0
+
+
+class NotReachable(GumshoeError):
+    """There is no way to this vehicle from here."""
+
+
+class Connection:
+    """The link to one vehicle. A bus failure closes it; the next use opens it again."""
+
+    def __init__(self, vehicle: Vehicle) -> None:
+        self.vehicle_id, self.stand_in = vehicle.pk, vehicle.stand_in
+        self._link: Link | None = None
+        self._lock = threading.RLock()
+
+    @contextmanager
+    def use(self, tap: Callable[[Frame], None] | None = None) -> Iterator[Link]:
+        """The open link, with ``tap`` hearing every frame meanwhile. Raises LinkError or NotReachable.
+
+        The lock is only held while opening: requests of scan, live and proof interleave, each safe by itself.
+        """
+        with self._lock:
+            if self._link is None:
+                self._link = self._open()
+            link = self._link
+        if tap is not None:
+            link.tap = tap
+        try:
+            yield link
+        except BusFailure:
+            self.close()
+            raise
+        finally:
+            if tap is not None:
+                link.tap = None
+
+    def close(self) -> None:
+        """Give the adapter back."""
+        with self._lock:
+            if self._link is not None:
+                self._link.close()
+                self._link = None
+
+    @property
+    def words(self) -> str:
+        """What the scan's record says about the link."""
+        if self.stand_in:
+            return "stand-in vehicle, virtual CAN"
+        settings = Settings.load()
+        return f"{settings.interface} {settings.channel}, {settings.bitrate // 1000} kbit/s"
+
+    def _open(self) -> Link:
+        if self.stand_in:
+            if garage.runner(self.stand_in) is None:
+                raise NotReachable(
+                    "This stand-in vehicle is not running here.",
+                    remedies=("start the application with “python3 run.py demo”",),
+                )
+            return open_link("virtual", garage.channel_of(self.stand_in))
+        settings = Settings.load()
+
+        def factory(addressing: Addressing) -> Link:
+            return open_link(settings.interface, settings.channel, settings.bitrate, addressing=addressing)
+
+        return find_addressing(factory)
+
+
+_connections: dict[int, Connection] = {}
+_connections_lock = threading.Lock()
+
+
+def connection(vehicle: Vehicle) -> Connection:
+    """The connection of a vehicle; the same object for the same vehicle."""
+    with _connections_lock:
+        found = _connections.get(vehicle.pk)
+        if found is None or found.stand_in != vehicle.stand_in:
+            found = _connections[vehicle.pk] = Connection(vehicle)
+        return found
+
+
+def close_all() -> None:
+    """Close every link (end of the process, end of a test)."""
+    with _connections_lock:
+        for item in _connections.values():
+            item.close()
+        _connections.clear()

@@ -1,0 +1,75 @@
+"""What a person does at a stand-in vehicle, and what they would see there. A real vehicle needs none of this."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from gumshoe.core.errors import BadInput
+from gumshoe.simulator.drives import PROFILES
+from gumshoe.simulator.garage import Runner
+from gumshoe.web.vehicles import garage
+from gumshoe.web.vehicles.links import NotReachable
+from gumshoe.web.vehicles.models import Vehicle
+
+DRIVE_SPEEDUP = 60.0
+
+
+def runner_of(vehicle: Vehicle) -> Runner:
+    """The running stand-in behind a vehicle. Raises NotReachable when there is none."""
+    found = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
+    if found is None:
+        raise NotReachable("No stand-in is running behind this vehicle.", remedies=("use the real vehicle",))
+    return found
+
+
+def state(vehicle: Vehicle) -> dict[str, Any]:
+    """What somebody standing at the car sees."""
+    return runner_of(vehicle).state()
+
+
+def act(vehicle: Vehicle, action: str) -> dict[str, Any]:
+    """Do one thing at the stand-in: ``off``, ``on``, ``start``, ``release``, ``hold``, or ``drive:PROFILE``.
+
+    Raises BadInput for an unknown action.
+    """
+    runner = runner_of(vehicle)
+    name, _, detail = action.partition(":")
+    if name == "off":
+        runner.stop_driving()
+    elif name in ("on", "start"):
+        if name == "start":
+            runner.key("on")
+        runner.key(name)
+    elif name == "release":
+        runner.hold_rpm(0.0)
+    elif name == "hold":
+        runner.hold_rpm(2500.0)
+    elif name == "drive" and detail in PROFILES:
+        runner.drive(detail, DRIVE_SPEEDUP)
+    else:
+        raise BadInput(f"A stand-in cannot “{action}”.")
+    return runner.state()
+
+
+def finding(vehicle: Vehicle, point: str) -> str:
+    """What would be seen or measured at a point of the stand-in; empty for a real vehicle or an unknown point."""
+    running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
+    found = running.look(point) if running else None
+    if found is None:
+        return ""
+    value = f" Reading: {found.value:g} {found.unit}." if found.value is not None else ""
+    return found.words + value
+
+
+def mend(vehicle: Vehicle, component: str) -> None:
+    """Carry a repair out on the stand-in, where there is one."""
+    running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
+    if running:
+        running.mend(component)
+
+
+def set_plug(vehicle: Vehicle, component: str, *, off: bool) -> None:
+    """Unplug or plug in a component of the stand-in, where there is one."""
+    running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
+    if running and component:
+        running.set_plug(component, off=off)

@@ -1,0 +1,35 @@
+"""The stand-in's controls, as JSON for the panel in the bay."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, JsonResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_GET, require_POST
+
+from gumshoe.core.errors import GumshoeError
+from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.ui.responses import problem
+from gumshoe.web.vehicles import services
+from gumshoe.web.vehicles.models import Vehicle
+
+
+@require_GET
+@needs(Right.SEE)
+def stand_in_state(request: HttpRequest, pk: int) -> JsonResponse:
+    """What somebody at the car sees now."""
+    vehicle = get_object_or_404(Vehicle, pk=pk)
+    try:
+        return JsonResponse(services.state(vehicle))
+    except GumshoeError as error:
+        return problem(error, 409)
+
+
+@require_POST
+@needs(Right.WORK)
+def stand_in_act(request: HttpRequest, pk: int) -> JsonResponse:
+    """Turn the key, hold the pedal, drive."""
+    vehicle = get_object_or_404(Vehicle, pk=pk)
+    try:
+        return JsonResponse(services.act(vehicle, request.POST.get("action", "")))
+    except GumshoeError as error:
+        return problem(error, 400)

@@ -1,0 +1,200 @@
+#!/usr/bin/env python3
+"""Set up and run Gumshoe. Needs only Python 3.11 or newer; everything else is installed from the locked requirements.
+
+    python3 run.py demo              demo data and stand-in vehicles, then serve
+    python3 run.py serve             serve the shop's own data (folder data/shop, or GUMSHOE_DATA)
+    python3 run.py test [ARGS]       install what tests need and run them
+    python3 run.py check             lint, types, import contracts
+    python3 run.py backup FILE       copy the shop's data into a zip file, while it may be running
+    python3 run.py restore FILE      put a backup in place (the present data is kept beside it)
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import time
+import zipfile
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent
+VENV = ROOT / ".venv"
+DATA = ROOT / "data"
+PYTHON = VENV / ("Scripts/python.exe" if os.name == "nt" else "bin/python")
+
+
+def main(arguments: list[str]) -> int:
+    """Dispatch; returns the exit code."""
+    if sys.version_info < (3, 11):
+        print(f"Gumshoe needs Python 3.11 or newer; this is {sys.version.split()[0]}.", file=sys.stderr)
+        return 2
+    commands = {"demo": demo, "serve": serve, "test": test, "check": check, "backup": backup, "restore": restore}
+    if not arguments or arguments[0] not in commands:
+        print(__doc__, file=sys.stderr)
+        return 2
+    try:
+        return commands[arguments[0]](arguments[1:])
+    except subprocess.CalledProcessError as error:
+        print(f"\nThis step failed: {' '.join(map(str, error.cmd))}", file=sys.stderr)
+        print("Nothing of the shop's data was touched. Read the lines above, then run the same command again.",
+              file=sys.stderr)
+        return error.returncode or 1
+
+
+# -- commands ---------------------------------------------------------------------------------------------
+
+
+def demo(arguments: list[str]) -> int:
+    """Demo data in its own folder; never touches data/shop."""
+    install("requirements.txt")
+    return manage("demo", *arguments, data=DATA / "demo")
+
+
+def serve(arguments: list[str]) -> int:
+    """The shop's own data."""
+    install("requirements.txt")
+    return manage("serve", *arguments, data=shop_data())
+
+
+def test(arguments: list[str]) -> int:
+    """Install browser and test requirements where absent, then run Django's test runner."""
+    install("requirements-dev.txt")
+    install_browser()
+    with tempfile.TemporaryDirectory(prefix="gumshoe-test-") as folder:
+        return manage("test", *(arguments or ["--timing"]), data=Path(folder), settings="gumshoe.settings.test")
+
+
+def check(_arguments: list[str]) -> int:
+    """ruff, mypy and import contracts; every one is run even when an earlier one fails."""
+    install("requirements-dev.txt")
+    failed = 0
+    for name, command in (
+        ("ruff", [PYTHON, "-m", "ruff", "check", "."]),
+        ("mypy", [PYTHON, "-m", "mypy"]),
+        ("import contracts", [VENV / PYTHON.parent.name / "lint-imports"]),
+    ):
+        code = subprocess.run(list(map(str, command)), cwd=ROOT).returncode
+        print(f"{name}: {'ok' if code == 0 else 'FAILED'}")
+        failed += code != 0
+    return 1 if failed else 0
+
+
+def backup(arguments: list[str]) -> int:
+    """A consistent copy: the database through SQLite's own backup, the other files as they are."""
+    if len(arguments) != 1:
+        print("Say where to: python3 run.py backup FILE.zip", file=sys.stderr)
+        return 2
+    folder, target = shop_data(), Path(arguments[0])
+    database = folder / "gumshoe.sqlite3"
+    if not database.exists():
+        print(f"There is no shop data in {folder} yet.", file=sys.stderr)
+        return 1
+    if target.exists():
+        print(f"{target} exists already; nothing was overwritten. Choose another name.", file=sys.stderr)
+        return 1
+    with tempfile.TemporaryDirectory() as temporary:
+        copy = Path(temporary) / "gumshoe.sqlite3"
+        with sqlite3.connect(database) as source, sqlite3.connect(copy) as destination:
+            source.backup(destination)
+        with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.write(copy, "gumshoe.sqlite3")
+            for path in sorted(folder.rglob("*")):
+                if path.is_file() and not path.name.startswith("gumshoe.sqlite3"):
+                    archive.write(path, path.relative_to(folder).as_posix())
+    print(f"Backed up {folder} to {target}.")
+    return 0
+
+
+def restore(arguments: list[str]) -> int:
+    """Put a backup in place; the present folder is renamed, not deleted."""
+    if len(arguments) != 1 or not Path(arguments[0]).is_file():
+        print("Say which backup: python3 run.py restore FILE.zip", file=sys.stderr)
+        return 2
+    folder = shop_data()
+    with zipfile.ZipFile(arguments[0]) as archive:
+        names = archive.namelist()
+        if "gumshoe.sqlite3" not in names or any(".." in name or name.startswith("/") for name in names):
+            print("This is not a backup of Gumshoe. Nothing was changed.", file=sys.stderr)
+            return 1
+        if folder.exists():
+            kept = folder.with_name(f"{folder.name}-before-{time.strftime('%Y%m%d-%H%M%S')}")
+            shutil.move(folder, kept)
+            print(f"The present data is kept in {kept}.")
+        folder.mkdir(parents=True)
+        archive.extractall(folder)
+    print(f"Restored {arguments[0]} to {folder}.")
+    return 0
+
+
+# -- inside -----------------------------------------------------------------------------------------------
+
+
+def shop_data() -> Path:
+    """The shop's folder: GUMSHOE_DATA, else data/shop."""
+    return Path(os.environ.get("GUMSHOE_DATA", DATA / "shop"))
+
+
+def manage(*arguments: str, data: Path, settings: str = "gumshoe.settings.base") -> int:
+    """Run manage.py in the virtual environment; Ctrl-C goes through to it."""
+    data.mkdir(parents=True, exist_ok=True)
+    environment = os.environ | {"GUMSHOE_DATA": str(data), "DJANGO_SETTINGS_MODULE": settings, "PYTHONUNBUFFERED": "1"}
+    process = subprocess.Popen([str(PYTHON), "manage.py", *arguments], cwd=ROOT, env=environment)
+    while True:
+        try:
+            return process.wait()
+        except KeyboardInterrupt:
+            continue
+
+
+def install(lock: str) -> None:
+    """Make the virtual environment and install the lock file, unless exactly that was done before."""
+    text = (ROOT / lock).read_bytes()
+    wanted = hashlib.sha256(text + sys.version.encode()).hexdigest()
+    stamp = VENV / f".{lock}.installed"
+    if PYTHON.exists() and stamp.exists() and stamp.read_text() == wanted:
+        return
+    if not PYTHON.exists():
+        print("Making a virtual environment in .venv …", flush=True)
+        made = subprocess.run([sys.executable, "-m", "venv", str(VENV)], cwd=ROOT)
+        if made.returncode != 0:
+            shutil.rmtree(VENV, ignore_errors=True)
+            apt("python3-venv")
+            subprocess.run([sys.executable, "-m", "venv", str(VENV)], cwd=ROOT, check=True)
+    print(f"Installing {lock} …", flush=True)
+    subprocess.run(
+        [str(PYTHON), "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--no-input",
+         "--require-hashes", "-r", lock],
+        cwd=ROOT, check=True,
+    )
+    stamp.write_text(wanted)
+
+
+def install_browser() -> None:
+    """Headless Chromium and its driver from the distribution's packages, when they are not there."""
+    if shutil.which("chromium") and shutil.which("chromedriver"):
+        return
+    apt("chromium", "chromium-driver")
+
+
+def apt(*packages: str) -> None:
+    """Install distribution packages; says what to do by hand when that is not possible."""
+    if not shutil.which("apt-get"):
+        print(f"Please install by hand: {' '.join(packages)}", file=sys.stderr)
+        raise subprocess.CalledProcessError(1, ["apt-get", "install", *packages])
+    prefix = [] if os.geteuid() == 0 else ["sudo"]
+    environment = os.environ | {"DEBIAN_FRONTEND": "noninteractive"}
+    print(f"Installing {' '.join(packages)} from the distribution …", flush=True)
+    subprocess.run([*prefix, "apt-get", "update", "-qq"], env=environment, check=True, stdout=subprocess.DEVNULL)
+    subprocess.run(
+        [*prefix, "apt-get", "install", "-y", "-qq", "--no-install-recommends", *packages], env=environment, check=True,
+        stdout=subprocess.DEVNULL,
+    )
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

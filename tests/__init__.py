@@ -1,0 +1,1 @@
+"""Tests: core and simulator stand alone, web and journeys need Django."""
