@@ -1,12 +1,12 @@
 #!/usr/bin/env python3
 """Set up and run Gumshoe. Needs only Python 3.11 or newer; everything else is installed from the locked requirements.
 
-    python3 run.py demo              demo data and stand-in vehicles, then serve
-    python3 run.py serve             serve the shop's own data (folder data/shop, or GUMSHOE_DATA)
-    python3 run.py test [ARGS]       install what tests need and run them
-    python3 run.py check             lint, types, import contracts
-    python3 run.py backup FILE       copy the shop's data into a zip file, while it may be running
-    python3 run.py restore FILE      put a backup in place (the present data is kept beside it)
+python3 run.py demo              demo data and stand-in vehicles, then serve
+python3 run.py serve             serve the shop's own data (folder data/shop, or GUMSHOE_DATA)
+python3 run.py test [ARGS]       install what tests need and run them
+python3 run.py check             lint, types, import contracts
+python3 run.py backup FILE       copy the shop's data into a zip file, while it may be running
+python3 run.py restore FILE      put a backup in place (the present data is kept beside it)
 """
 
 from __future__ import annotations
@@ -41,8 +41,10 @@ def main(arguments: list[str]) -> int:
         return commands[arguments[0]](arguments[1:])
     except subprocess.CalledProcessError as error:
         print(f"\nThis step failed: {' '.join(map(str, error.cmd))}", file=sys.stderr)
-        print("Nothing of the shop's data was touched. Read the lines above, then run the same command again.",
-              file=sys.stderr)
+        print(
+            "Nothing of the shop's data was touched. Read the lines above, then run the same command again.",
+            file=sys.stderr,
+        )
         return error.returncode or 1
 
 
@@ -167,9 +169,20 @@ def install(lock: str) -> None:
             subprocess.run([sys.executable, "-m", "venv", str(VENV)], cwd=ROOT, check=True)
     print(f"Installing {lock} …", flush=True)
     subprocess.run(
-        [str(PYTHON), "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--no-input",
-         "--require-hashes", "-r", lock],
-        cwd=ROOT, check=True,
+        [
+            str(PYTHON),
+            "-m",
+            "pip",
+            "install",
+            "--quiet",
+            "--disable-pip-version-check",
+            "--no-input",
+            "--require-hashes",
+            "-r",
+            lock,
+        ],
+        cwd=ROOT,
+        check=True,
     )
     stamp.write_text(wanted)
 
@@ -191,7 +204,9 @@ def apt(*packages: str) -> None:
     print(f"Installing {' '.join(packages)} from the distribution …", flush=True)
     subprocess.run([*prefix, "apt-get", "update", "-qq"], env=environment, check=True, stdout=subprocess.DEVNULL)
     subprocess.run(
-        [*prefix, "apt-get", "install", "-y", "-qq", "--no-install-recommends", *packages], env=environment, check=True,
+        [*prefix, "apt-get", "install", "-y", "-qq", "--no-install-recommends", *packages],
+        env=environment,
+        check=True,
         stdout=subprocess.DEVNULL,
     )
 

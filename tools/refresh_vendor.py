@@ -24,7 +24,9 @@ def main() -> int:
     for package in manifest["package"]:
         with tempfile.TemporaryDirectory() as folder:
             subprocess.run(
-                ["npm", "pack", "--silent", f"{package['name']}@{package['version']}"], cwd=folder, check=True,
+                ["npm", "pack", "--silent", f"{package['name']}@{package['version']}"],
+                cwd=folder,
+                check=True,
                 stdout=subprocess.DEVNULL,
             )
             archive = next(Path(folder).glob("*.tgz"))

@@ -6,3 +6,9 @@ from gumshoe.settings.base import DATA_DIR, DATABASES
 DATABASES["default"]["TEST"] = {"NAME": DATA_DIR / "test.sqlite3"}
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 TEST_RUNNER = "tests.runner.Runner"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "root": {"handlers": [], "level": "CRITICAL"},
+    "loggers": {name: {"level": "CRITICAL"} for name in ("django", "axes", "isotp")},
+}

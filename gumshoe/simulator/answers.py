@@ -63,8 +63,14 @@ class EngineModule:
             return []
         service = request[0]
         handler = {
-            0x01: self._current, 0x02: self._frozen, 0x03: self._codes, 0x04: self._clear, 0x06: self._results,
-            0x07: self._codes, 0x09: self._information, 0x0A: self._codes,
+            0x01: self._current,
+            0x02: self._frozen,
+            0x03: self._codes,
+            0x04: self._clear,
+            0x06: self._results,
+            0x07: self._codes,
+            0x09: self._information,
+            0x0A: self._codes,
         }.get(service)
         answers = handler(request) if handler else refuse(service, 0x11)
         if functional and answers and answers[0][:1] == b"\x7f" and answers[0][2] in (0x11, 0x12, 0x31):
@@ -85,9 +91,7 @@ class EngineModule:
             Monitor(name, name in SUPPORTED_MONITORS, done.get(name, False), name in CONTINUOUS_MONITORS)
             for name in (*CONTINUOUS_MONITORS, *SPARK_MONITORS)
         )
-        return MonitorStatus(
-            memory.lamp and not trip, 0 if trip else len(memory.codes("confirmed")), False, monitors
-        )
+        return MonitorStatus(memory.lamp and not trip, 0 if trip else len(memory.codes("confirmed")), False, monitors)
 
     def _current(self, request: bytes) -> list[bytes]:
         asked = request[1:]

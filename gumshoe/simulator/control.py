@@ -127,8 +127,12 @@ class EngineManagement:
         overrun = seen.pedal < 0.01 and seen.rpm > 1600.0 and state.run_time_s > 5.0 and seen.speed_kmh > 12.0
         full = seen.pedal > 0.85
         closed = (
-            self.sensor_hot and seen.upstream_ready and seen.coolant_c > 30.0 and state.run_time_s > 10.0
-            and not overrun and not full
+            self.sensor_hot
+            and seen.upstream_ready
+            and seen.coolant_c > 30.0
+            and state.run_time_s > 10.0
+            and not overrun
+            and not full
         )
         if overrun:
             state.command.fuel_gps, state.fuel_state, state.stft = 0.0, OPEN_LOAD, 0.0
@@ -155,8 +159,9 @@ class EngineManagement:
                 memory.ltft[state.cell] = learnt
             state.stft_mean += (state.stft - state.stft_mean) * DT / 3.0
         else:
-            state.fuel_state = OPEN_LOAD if full else (OPEN_COLD if seen.upstream_ready or state.run_time_s < 60
-                                                       else OPEN_FAULT)
+            state.fuel_state = (
+                OPEN_LOAD if full else (OPEN_COLD if seen.upstream_ready or state.run_time_s < 60 else OPEN_FAULT)
+            )
             state.lambda_command = 0.88 if full else 1.0
             state.stft *= 0.98
             correction = state.stft

@@ -44,7 +44,7 @@ STOP = (Segment("key off", 12.0, key="off"),)
 
 MIXED = start(45.0) + town(4.5) + cruise(3.0) + (Segment("idle at the kerb", 75.0),) + STOP
 SHORT = start(100.0) + town(1.5) + (Segment("idle at the kerb", 70.0),) + STOP
-HILL = start(20.0) + (Segment("hill", 60.0, kmh=65.0, grade=0.07),) + cruise(1.0) + STOP
+HILL = (*start(20.0), Segment("hill", 60.0, kmh=65.0, grade=0.07), *cruise(1.0), *STOP)
 
 PROFILES: dict[str, tuple[Segment, ...]] = {
     "mixed": MIXED,

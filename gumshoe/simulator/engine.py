@@ -108,9 +108,7 @@ class Engine:
 
     def __init__(self, spec: EngineSpec, parts: Parts, air: Air, random: Random) -> None:
         self.spec, self.parts, self.air, self.random = spec, parts, air, random
-        self.state = EngineState(
-            coolant_c=air.temperature_c, intake_c=air.temperature_c, catalyst_c=air.temperature_c
-        )
+        self.state = EngineState(coolant_c=air.temperature_c, intake_c=air.temperature_c, catalyst_c=air.temperature_c)
 
     # -- one step -----------------------------------------------------------------------------------------
 

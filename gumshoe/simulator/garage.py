@@ -48,18 +48,20 @@ class Runner(threading.Thread):
         super().__init__(name=f"vehicle {stand_in.key}", daemon=True)
         self.stand_in, self.channel, self.state_file = stand_in, channel, state_file
         self.vehicle = Vehicle(
-            Identity(stand_in.vin, stand_in.calibration, stand_in.verification), defects=stand_in.defects,
-            seed=stand_in.seed, coolant_c=stand_in.coolant_c, odometer_km=stand_in.odometer_km,
+            Identity(stand_in.vin, stand_in.calibration, stand_in.verification),
+            defects=stand_in.defects,
+            seed=stand_in.seed,
+            coolant_c=stand_in.coolant_c,
+            odometer_km=stand_in.odometer_km,
         )
         self.lock = threading.Lock()
         self.speedup = 1.0
         self._stopping = threading.Event()
         bus = can.Bus(interface="virtual", channel=channel)
-        transmission = Identity(stand_in.vin, f"GX{stand_in.calibration[-8:]}", stand_in.verification ^ 0x5A5A,
-                                "TCM-Transmission")
-        self.node = Node(
-            bus, [EngineModule(self.vehicle), TransmissionModule(self.vehicle, transmission)], self.lock
+        transmission = Identity(
+            stand_in.vin, f"GX{stand_in.calibration[-8:]}", stand_in.verification ^ 0x5A5A, "TCM-Transmission"
         )
+        self.node = Node(bus, [EngineModule(self.vehicle), TransmissionModule(self.vehicle, transmission)], self.lock)
 
     def prepare(self, progress: Callable[[str], None] | None = None) -> None:
         """Bring the car to where it stands: its saved state, or its history driven now."""

@@ -72,8 +72,9 @@ def _spray(vehicle: Vehicle) -> Finding:
 
 def _fuel_idle(vehicle: Vehicle) -> Finding:
     if not _running(vehicle):
-        return Finding("The engine is not running: the gauge shows residual pressure.", vehicle.engine.state.rail_kpa,
-                       "kPa")
+        return Finding(
+            "The engine is not running: the gauge shows residual pressure.", vehicle.engine.state.rail_kpa, "kPa"
+        )
     return Finding("Gauge on the rail.", round(vehicle.engine.state.rail_kpa), "kPa")
 
 
@@ -105,8 +106,11 @@ def _exhaust(vehicle: Vehicle) -> Finding:
 def _sensor(vehicle: Vehicle) -> Finding:
     shifted = vehicle.parts.lambda_shift
     value = 0.98 + shifted
-    return Finding("Propane fed into the intake until the engine falters: lowest lambda shown.",
-                   round(min(value - 0.13, 1.99), 2), "λ")
+    return Finding(
+        "Propane fed into the intake until the engine falters: lowest lambda shown.",
+        round(min(value - 0.13, 1.99), 2),
+        "λ",
+    )
 
 
 def _meter(vehicle: Vehicle) -> Finding:
@@ -119,7 +123,10 @@ def _meter(vehicle: Vehicle) -> Finding:
     gain *= 1.0 - vehicle.parts.duct_leak_share
     return Finding(
         f"Full-throttle pull in second gear, volumetric efficiency from the air flow at 4000 1/min "
-        f"(intake air {state.intake_c:.0f} °C).", round(88.0 * gain), "%")
+        f"(intake air {state.intake_c:.0f} °C).",
+        round(88.0 * gain),
+        "%",
+    )
 
 
 def _filter(vehicle: Vehicle) -> Finding:
@@ -156,8 +163,11 @@ def _balance(vehicle: Vehicle) -> Finding:
     gains = vehicle.parts.injector_gain
     mean = sum(gains) / 4.0
     worst = max(range(4), key=lambda n: abs(gains[n] - mean))
-    return Finding(f"Pressure drop per pulse, largest deviation at cylinder {worst + 1}.",
-                   round(100.0 * (gains[worst] / mean - 1.0), 1), "%")
+    return Finding(
+        f"Pressure drop per pulse, largest deviation at cylinder {worst + 1}.",
+        round(100.0 * (gains[worst] / mean - 1.0), 1),
+        "%",
+    )
 
 
 def _battery(vehicle: Vehicle) -> Finding:
@@ -202,10 +212,27 @@ def _loose_plugs(vehicle: Vehicle) -> Finding:
 
 
 _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
-    "vacuum_hoses": _hoses, "intake_ducts": _ducts, "intake_smoke": _smoke, "intake_pinch": _spray,
-    "fuel_pressure_idle": _fuel_idle, "fuel_pressure_load": _fuel_load, "booster_pedal": _booster,
-    "purge_suction": _purge, "exhaust_joint": _exhaust, "upstream_rich": _sensor, "full_load_filling": _meter,
-    "air_filter": _filter, "compression_ratio": _compression, "plug_gap": _plugs, "coil_swap": _coil_swap,
-    "injector_balance": _balance, "battery_voltage": _battery, "cold_soak": _cold_soak, "heater_ohm": _heater_ohm,
-    "coolant_ohm": _coolant_ohm, "warning_lamp": _lamp, "connectors": _loose_plugs, "throttle_plate": _plate,
+    "vacuum_hoses": _hoses,
+    "intake_ducts": _ducts,
+    "intake_smoke": _smoke,
+    "intake_pinch": _spray,
+    "fuel_pressure_idle": _fuel_idle,
+    "fuel_pressure_load": _fuel_load,
+    "booster_pedal": _booster,
+    "purge_suction": _purge,
+    "exhaust_joint": _exhaust,
+    "upstream_rich": _sensor,
+    "full_load_filling": _meter,
+    "air_filter": _filter,
+    "compression_ratio": _compression,
+    "plug_gap": _plugs,
+    "coil_swap": _coil_swap,
+    "injector_balance": _balance,
+    "battery_voltage": _battery,
+    "cold_soak": _cold_soak,
+    "heater_ohm": _heater_ohm,
+    "coolant_ohm": _coolant_ohm,
+    "warning_lamp": _lamp,
+    "connectors": _loose_plugs,
+    "throttle_plate": _plate,
 }

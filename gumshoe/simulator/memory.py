@@ -57,8 +57,9 @@ class Memory:
 
     # -- what monitors report -----------------------------------------------------------------------------
 
-    def fail(self, code: str, frame: dict[str, float], *, trips: int = 2, similar: bool = False,
-             priority: bool = False) -> None:
+    def fail(
+        self, code: str, frame: dict[str, float], *, trips: int = 2, similar: bool = False, priority: bool = False
+    ) -> None:
         """A monitor found a malfunction in this drive cycle."""
         record = self.records.setdefault(code, Record(code, needs_similar=similar, priority=priority))
         record.good_trips = record.warmups_clean = 0

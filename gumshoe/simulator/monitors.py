@@ -48,8 +48,11 @@ class Monitor:
 class Circuits(Monitor):
     """Comprehensive components: pins out of range, outputs without their load."""
 
-    OUTPUTS = {f"injector_{n}": f"P020{n}" for n in range(1, 5)} | {f"ignition_coil_{n}": f"P035{n}" for n in
-                                                                     range(1, 5)} | {"purge_valve": "P0443"}
+    OUTPUTS = (
+        {f"injector_{n}": f"P020{n}" for n in range(1, 5)}
+        | {f"ignition_coil_{n}": f"P035{n}" for n in range(1, 5)}
+        | {"purge_valve": "P0443"}
+    )
 
     def __init__(self) -> None:
         self._counts: dict[str, float] = {}
@@ -334,12 +337,21 @@ class WarmUp(Monitor):
         if seen.coolant_c >= 70.0:
             self._done = True
             watch.memory.passed("P0128")
-        elif self._grams > need * 1.6:
+        elif self._grams > need * 1.15:
             self._done = True
             watch.memory.fail("P0128", watch.frame())
 
 
 def all_monitors() -> list[Monitor]:
     """A fresh set, misfire first (the lamp asks it)."""
-    return [Misfire(), FuelSystem(), Circuits(), Heater(), UpstreamSensor(), Catalyst(), AirFlow(), IdleSpeed(),
-            WarmUp()]
+    return [
+        Misfire(),
+        FuelSystem(),
+        Circuits(),
+        Heater(),
+        UpstreamSensor(),
+        Catalyst(),
+        AirFlow(),
+        IdleSpeed(),
+        WarmUp(),
+    ]

@@ -21,9 +21,7 @@ class _Port:
         self.module = module
         self.request_id, self.response_id = 0x7E0 + index, 0x7E8 + index
         self.inbox: list[isotp.CanMessage] = []
-        address = isotp.Address(
-            isotp.AddressingMode.Normal_11bits, txid=self.response_id, rxid=self.request_id
-        )
+        address = isotp.Address(isotp.AddressingMode.Normal_11bits, txid=self.response_id, rxid=self.request_id)
 
         def receive(_timeout: float) -> isotp.CanMessage | None:
             return self.inbox.pop(0) if self.inbox else None
@@ -32,7 +30,9 @@ class _Port:
             bus.send(can.Message(arbitration_id=message.arbitration_id, is_extended_id=False, data=message.data))
 
         self.logic = isotp.TransportLayerLogic(
-            rxfn=receive, txfn=transmit, address=address,
+            rxfn=receive,
+            txfn=transmit,
+            address=address,
             error_handler=lambda error: log.debug("stand-in port %X: %s", self.request_id, error),
             params={"tx_padding": 0, "blocksize": 0, "stmin": 0},
         )
@@ -71,9 +71,7 @@ class Node(threading.Thread):
         for port in self._ports:
             if message.arbitration_id == port.request_id and port.module.awake:
                 port.inbox.append(
-                    isotp.CanMessage(
-                        arbitration_id=message.arbitration_id, data=bytes(message.data), dlc=message.dlc
-                    )
+                    isotp.CanMessage(arbitration_id=message.arbitration_id, data=bytes(message.data), dlc=message.dlc)
                 )
                 port.logic.process()
                 request = port.logic.recv()

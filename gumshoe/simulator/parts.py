@@ -107,31 +107,60 @@ def _catalogue() -> dict[str, Defect]:
             "intake_manifold_gasket",
             _leak("intake_manifold_gasket", 2.3),
         ),
-        Defect("duct-loose", "the duct behind the air-flow meter is off its clamp", "intake_duct",
-               _set("duct_leak_share", 0.24)),
+        Defect(
+            "duct-loose",
+            "the duct behind the air-flow meter is off its clamp",
+            "intake_duct",
+            _set("duct_leak_share", 0.24),
+        ),
         Defect("meter-low", "the air-flow meter reads low, more so at high flow", "air_flow_meter", _meter),
         Defect("pump-weak", "the fuel pump cannot hold pressure at flow", "fuel_pump", _set("pump_capacity", 0.16)),
         Defect("purge-passing", "the purge valve does not close", "purge_valve", _set("purge_passing_mm2", 1.6)),
-        Defect("sensor-lean", "the upstream oxygen sensor reads lean", "oxygen_sensor_b1s1",
-               _set("lambda_shift", 0.22)),
-        Defect("exhaust-leak", "the exhaust leaks ahead of the upstream sensor", "exhaust_manifold_gasket",
-               _set("exhaust_leak", 0.30)),
+        Defect(
+            "sensor-lean", "the upstream oxygen sensor reads lean", "oxygen_sensor_b1s1", _set("lambda_shift", 0.22)
+        ),
+        Defect(
+            "exhaust-leak",
+            "the exhaust leaks ahead of the upstream sensor",
+            "exhaust_manifold_gasket",
+            _set("exhaust_leak", 0.36),
+        ),
         Defect("thermostat-open", "the thermostat stays open", "thermostat", _set("thermostat_open", True)),
         Defect("catalyst-worn", "the catalyst stores hardly any oxygen", "catalyst", _set("catalyst_capacity", 0.06)),
-        Defect("heater-open", "the heater of the upstream oxygen sensor is open", "oxygen_sensor_b1s1",
-               _set("heater_open", True)),
+        Defect(
+            "heater-open",
+            "the heater of the upstream oxygen sensor is open",
+            "oxygen_sensor_b1s1",
+            _set("heater_open", True),
+        ),
         Defect("air-filter-clogged", "the air filter is clogged", "air_filter", _set("air_filter_restriction", 9.0)),
     ]
     for cylinder in range(1, CYLINDERS + 1):
         rows += [
-            Defect(f"coil-{cylinder}-weak", f"the coil of cylinder {cylinder} breaks down",
-                   f"ignition_coil_{cylinder}", _cylinder("coil_strength", cylinder, 0.15)),
-            Defect(f"plug-{cylinder}-worn", f"the plug of cylinder {cylinder} is worn out",
-                   f"spark_plug_{cylinder}", _cylinder("plug_wear", cylinder, 0.92)),
-            Defect(f"injector-{cylinder}-clogged", f"the injector of cylinder {cylinder} delivers too little",
-                   f"injector_{cylinder}", _cylinder("injector_gain", cylinder, 0.70)),
-            Defect(f"compression-{cylinder}-low", f"cylinder {cylinder} has lost compression",
-                   f"cylinder_{cylinder}", _cylinder("compression", cylinder, 0.55)),
+            Defect(
+                f"coil-{cylinder}-weak",
+                f"the coil of cylinder {cylinder} breaks down",
+                f"ignition_coil_{cylinder}",
+                _cylinder("coil_strength", cylinder, 0.15),
+            ),
+            Defect(
+                f"plug-{cylinder}-worn",
+                f"the plug of cylinder {cylinder} is worn out",
+                f"spark_plug_{cylinder}",
+                _cylinder("plug_wear", cylinder, 0.92),
+            ),
+            Defect(
+                f"injector-{cylinder}-clogged",
+                f"the injector of cylinder {cylinder} delivers too little",
+                f"injector_{cylinder}",
+                _cylinder("injector_gain", cylinder, 0.70),
+            ),
+            Defect(
+                f"compression-{cylinder}-low",
+                f"cylinder {cylinder} has lost compression",
+                f"cylinder_{cylinder}",
+                _cylinder("compression", cylinder, 0.55),
+            ),
         ]
     return {row.key: row for row in rows}
 

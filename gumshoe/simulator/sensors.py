@@ -35,12 +35,12 @@ def thermistor_celsius(volts: float) -> float:
 
 def meter_volts(gps: float) -> float:
     """Hot-film air-flow meter: about 1 V at rest, 4.5 V at 120 g/s, steep at low flow (typical shape, no source)."""
-    return 1.0 + 3.5 * (max(gps, 0.0) / 120.0) ** 0.45
+    return 1.0 + 3.5 * math.pow(max(gps, 0.0) / 120.0, 0.45)
 
 
 def meter_gps(volts: float) -> float:
     """The flow the control unit computes from the meter's voltage."""
-    return 120.0 * (max(volts - 1.0, 0.0) / 3.5) ** (1.0 / 0.45)
+    return 120.0 * math.pow(max(volts - 1.0, 0.0) / 3.5, 1.0 / 0.45)
 
 
 @dataclass(slots=True)
@@ -66,8 +66,18 @@ class Readings:
 
 
 def read(
-    state: EngineState, parts: Parts, readings: Readings, *, speed_kmh: float, pedal: float, supply_v: float,
-    ambient_c: float, baro_pa: float, sensor_hot: bool, heater_on: bool, random: Random,
+    state: EngineState,
+    parts: Parts,
+    readings: Readings,
+    *,
+    speed_kmh: float,
+    pedal: float,
+    supply_v: float,
+    ambient_c: float,
+    baro_pa: float,
+    sensor_hot: bool,
+    heater_on: bool,
+    random: Random,
 ) -> None:
     """Fill ``readings`` from the physics through each sensor's wiring."""
     off = parts.unplugged

@@ -6,7 +6,7 @@ Determinism: the same seed and the same commands give the same bytes.
 from __future__ import annotations
 
 import math
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass
 from enum import StrEnum
 from random import Random
 from typing import Any
@@ -105,8 +105,14 @@ class Vehicle:
     """The whole car. ``step()`` advances it by 20 ms; everything else sets what the driver or mechanic does."""
 
     def __init__(
-        self, identity: Identity, *, defects: tuple[str, ...] = (), seed: int = 1, air: Air | None = None,
-        coolant_c: float | None = None, odometer_km: float = 60_000.0,
+        self,
+        identity: Identity,
+        *,
+        defects: tuple[str, ...] = (),
+        seed: int = 1,
+        air: Air | None = None,
+        coolant_c: float | None = None,
+        odometer_km: float = 60_000.0,
     ) -> None:
         self.identity = identity
         self.random = Random(seed)
@@ -210,9 +216,17 @@ class Vehicle:
         management = self.management
         if powered:
             read(
-                state, self.parts, self.readings, speed_kmh=self.speed_kmh, pedal=self.driver.pedal,
-                supply_v=self.supply_v, ambient_c=self.air.temperature_c, baro_pa=self.air.pressure_pa,
-                sensor_hot=management.sensor_hot, heater_on=management.state.heater_on, random=self.random,
+                state,
+                self.parts,
+                self.readings,
+                speed_kmh=self.speed_kmh,
+                pedal=self.driver.pedal,
+                supply_v=self.supply_v,
+                ambient_c=self.air.temperature_c,
+                baro_pa=self.air.pressure_pa,
+                sensor_hot=management.sensor_hot,
+                heater_on=management.state.heater_on,
+                random=self.random,
             )
             command = management.step(self.readings, cranking)
         else:
@@ -369,8 +383,22 @@ class Vehicle:
         }
 
     FRAME_KEYS = (
-        "fuel_status_1", "load_pct", "coolant_c", "stft_b1_pct", "ltft_b1_pct", "rpm", "speed_kmh", "spark_deg",
-        "intake_c", "maf_gps", "throttle_pct", "run_time_s", "baro_kpa", "module_v", "abs_load_pct", "lambda_cmd",
+        "fuel_status_1",
+        "load_pct",
+        "coolant_c",
+        "stft_b1_pct",
+        "ltft_b1_pct",
+        "rpm",
+        "speed_kmh",
+        "spark_deg",
+        "intake_c",
+        "maf_gps",
+        "throttle_pct",
+        "run_time_s",
+        "baro_kpa",
+        "module_v",
+        "abs_load_pct",
+        "lambda_cmd",
         "ambient_c",
     )
 
@@ -392,8 +420,14 @@ class Vehicle:
         state = self.engine.state
         return asdict(
             Saved(
-                asdict(self.parts) | {"unplugged": sorted(self.parts.unplugged)}, asdict(self.memory),
-                state.coolant_c, state.intake_c, state.catalyst_c, self.odometer_km, self.fuel_level_pct, self.clock_s,
+                asdict(self.parts) | {"unplugged": sorted(self.parts.unplugged)},
+                asdict(self.memory),
+                state.coolant_c,
+                state.intake_c,
+                state.catalyst_c,
+                self.odometer_km,
+                self.fuel_level_pct,
+                self.clock_s,
             )
         )
 

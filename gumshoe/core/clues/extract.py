@@ -62,8 +62,12 @@ class Evidence:
 def extract(evidence: Evidence, knowledge: Knowledge) -> tuple[Clue, ...]:
     """Every clue, those marked doubtful down-weighted, in the order: complaint, codes, live, tests, repairs."""
     clues = [
-        *_symptoms(evidence, knowledge), *_codes(evidence, knowledge), *_frame(evidence, knowledge),
-        *_misfire(evidence, knowledge), *_live(evidence, knowledge), *_tests(evidence, knowledge),
+        *_symptoms(evidence, knowledge),
+        *_codes(evidence, knowledge),
+        *_frame(evidence, knowledge),
+        *_misfire(evidence, knowledge),
+        *_live(evidence, knowledge),
+        *_tests(evidence, knowledge),
         *_repairs(evidence, knowledge),
     ]
     return tuple(
@@ -90,7 +94,9 @@ def _symptoms(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
     for name in evidence.symptoms:
         row = knowledge.symptoms.get(name)
         if row is not None:
-            yield Clue(ClueKind.SYMPTOM, name, "present", f"Customer: {row.words}", f"complaint: {row.words}", source, at)
+            yield Clue(
+                ClueKind.SYMPTOM, name, "present", f"Customer: {row.words}", f"complaint: {row.words}", source, at
+            )
 
 
 def _codes(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
@@ -190,15 +196,25 @@ def _live(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
         if name and name in knowledge.variables:
             variable = knowledge.variables[name]
             latest[name] = Clue(
-                ClueKind.GRADED, name, bin_of(variable, trim.total_pct),
-                f"{variable.name}: {trim.total_pct:+.1f} % at {trim.rpm:.0f} 1/min", variable.family, source, at,
+                ClueKind.GRADED,
+                name,
+                bin_of(variable, trim.total_pct),
+                f"{variable.name}: {trim.total_pct:+.1f} % at {trim.rpm:.0f} 1/min",
+                variable.family,
+                source,
+                at,
             )
         if trim.region is Region.WARM_IDLE and "idle_speed" in knowledge.variables:
             variable = knowledge.variables["idle_speed"]
             off = trim.rpm - evidence.specification.idle_rpm
             latest["idle_speed"] = Clue(
-                ClueKind.GRADED, "idle_speed", bin_of(variable, off),
-                f"Idle {trim.rpm:.0f} 1/min, {off:+.0f} against specification", variable.family, source, at,
+                ClueKind.GRADED,
+                "idle_speed",
+                bin_of(variable, off),
+                f"Idle {trim.rpm:.0f} 1/min, {off:+.0f} against specification",
+                variable.family,
+                source,
+                at,
             )
     yield from latest.values()
 
@@ -210,8 +226,13 @@ def _tests(evidence: Evidence, knowledge: Knowledge) -> Iterable[Clue]:
         outcome = next((item for item in test.outcomes if item.id == done.outcome), None) if test else None
         if test and outcome:
             latest[done.test] = Clue(
-                ClueKind.TEST, done.test, done.outcome, f"{test.words}: {outcome.words}", f"test {done.test}",
-                done.source, done.at,
+                ClueKind.TEST,
+                done.test,
+                done.outcome,
+                f"{test.words}: {outcome.words}",
+                f"test {done.test}",
+                done.source,
+                done.at,
             )
     return latest.values()
 

@@ -14,8 +14,24 @@ from typing import Any, TypeVar
 from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.outcomes import condition
 from gumshoe.core.knowledge.rows import (
-    BandRow, BinRow, CautionsFile, CluesFile, CodeRow, CodesFile, Distribution, FaultRow, FaultsFile,
-    MonitorsFile, Platform, RepairRow, RepairsFile, SignalsFile, SymptomRow, TestRow, TestsFile, VariableRow,
+    BandRow,
+    BinRow,
+    CautionsFile,
+    CluesFile,
+    CodeRow,
+    CodesFile,
+    Distribution,
+    FaultRow,
+    FaultsFile,
+    MonitorsFile,
+    Platform,
+    RepairRow,
+    RepairsFile,
+    SignalsFile,
+    SymptomRow,
+    TestRow,
+    TestsFile,
+    VariableRow,
 )
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.powertrain.description import Powertrain

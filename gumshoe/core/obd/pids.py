@@ -61,7 +61,7 @@ class Pid:
     """One parameter of service 01: its number, how many data bytes it has and what they hold."""
 
     id: int
-    bytes: int
+    size: int
     fields: tuple[Field, ...]
 
     def decode(self, data: bytes) -> dict[str, float]:
@@ -70,7 +70,7 @@ class Pid:
 
     def encode(self, values: Mapping[str, float]) -> bytes:
         """Data bytes for the given values; fields not given are zero."""
-        data = bytearray(self.bytes)
+        data = bytearray(self.size)
         for item in self.fields:
             if item.key in values:
                 data[item.at : item.at + item.size] = item.write(values[item.key])
@@ -129,7 +129,7 @@ def split_current_data(payload: bytes, asked: Iterable[int]) -> dict[int, bytes]
         number = payload[position]
         if number not in wanted:
             raise BadAnswer(f"The module sent PID {number:02X}, which was not asked for.")
-        size = 4 if number % 0x20 == 0 else table[number].bytes
+        size = 4 if number % 0x20 == 0 else table[number].size
         data = payload[position + 1 : position + 1 + size]
         if len(data) < size:
             raise BadAnswer(f"PID {number:02X} should have {size} data bytes, {len(data)} arrived.")

@@ -184,12 +184,12 @@ class ModuleReader:
             position = 1
             while position + 1 < len(answer) and answer[position] in group:
                 pid = table[answer[position]]
-                data = answer[position + 2 : position + 2 + pid.bytes]
-                if len(data) < pid.bytes:
+                data = answer[position + 2 : position + 2 + pid.size]
+                if len(data) < pid.size:
                     self.problems.append(f"freeze frame: PID {pid.id:02X} is cut short.")
                     break
                 values |= pid.decode(data)
-                position += 2 + pid.bytes
+                position += 2 + pid.size
         return (FreezeFrame(code, values),)
 
     def _results(self) -> tuple[MonitorResult, ...]:

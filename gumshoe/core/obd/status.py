@@ -86,9 +86,7 @@ def decode_status(data: bytes) -> MonitorStatus:
         for bit, name in enumerate(CONTINUOUS_MONITORS)
     ]
     names = COMPRESSION_MONITORS if compression else SPARK_MONITORS
-    monitors += [
-        Monitor(name, bool(c >> bit & 1), not d >> bit & 1) for bit, name in enumerate(names) if name
-    ]
+    monitors += [Monitor(name, bool(c >> bit & 1), not d >> bit & 1) for bit, name in enumerate(names) if name]
     return MonitorStatus(bool(a & 0x80), a & 0x7F, compression, tuple(monitors))
 
 

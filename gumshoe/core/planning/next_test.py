@@ -1,8 +1,8 @@
 """The next test: information about which repair is needed, per minute; and what it saves.
 
 Information is mutual information (Shannon 1948) between the test's outcome and the set of repairs needed. The cost to
-fix now follows the ratio rule: repairs in falling p/c, optimal for single faults with perfect repair (Heckerman, Breese &
-Rommelse, Communications of the ACM 38(3), 1995).
+fix now follows the ratio rule: repairs in falling p/c, optimal for single faults with perfect repair (Heckerman,
+Breese & Rommelse, Communications of the ACM 38(3), 1995).
 """
 
 from __future__ import annotations
@@ -69,19 +69,29 @@ def repair_groups(model: Model, kept: Ints) -> tuple[Ints, tuple[str, ...], np.n
     return group.reshape(-1), tuple(repairs), needed
 
 
+def _by_group(group: Ints, weights: Floats, groups: int) -> Floats:
+    return np.bincount(group, weights, groups).astype(np.float64)
+
+
 def entropy_bits(chances: Floats) -> float:
     """Shannon entropy of a distribution, in bits."""
     held = chances[chances > 0.0]
     return float(-(held * np.log2(held)).sum())
 
 
-def expected_fix_cost(weights: Floats, needed: np.ndarray, cost: Floats) -> float:
-    """Expected cost of replacing by falling p/c until every needed repair is done.
+def repair_order(weights: Floats, needed: np.ndarray, cost: Floats) -> Ints:
+    """Repairs by falling p/c: place → repair."""
+    order: Ints = np.argsort(-(weights @ needed) / cost, kind="stable")
+    return order
+
+
+def expected_fix_cost(weights: Floats, needed: np.ndarray, cost: Floats, order: Ints | None = None) -> float:
+    """Expected cost of replacing, in an order (falling p/c unless given), until every needed repair is done.
 
     ``weights`` P(S), ``needed`` (sets × repairs), ``cost`` by repair. Returns the currency of ``cost``.
     """
-    chance = weights @ needed
-    order = np.argsort(-chance / cost, kind="stable")
+    if order is None:
+        order = repair_order(weights, needed, cost)
     spent = np.cumsum(cost[order])
     ordered = needed[:, order]
     last = np.where(ordered.any(axis=1), ordered.shape[1] - 1 - np.argmax(ordered[:, ::-1], axis=1), -1)
@@ -89,7 +99,12 @@ def expected_fix_cost(weights: Floats, needed: np.ndarray, cost: Floats) -> floa
 
 
 def propose(
-    assessment: Assessment, knowledge: Knowledge, costs: Costs, *, done: Iterable[str] = (), known: Iterable[str] = (),
+    assessment: Assessment,
+    knowledge: Knowledge,
+    costs: Costs,
+    *,
+    done: Iterable[str] = (),
+    known: Iterable[str] = (),
 ) -> tuple[Proposal, ...]:
     """Tests by falling bits per minute. ``done``: tests already made; ``known``: graded variables already measured."""
     model, everything = assessment.model, assessment.weights
@@ -102,8 +117,9 @@ def propose(
         [float(knowledge.repairs[name].parts) + costs.of_minutes(knowledge.repairs[name].minutes) for name in repairs]
     )
     groups = int(group.max()) + 1
-    now_bits = entropy_bits(np.bincount(group, weights, groups))
-    now_cost = expected_fix_cost(weights, needed, cost)
+    now_bits = entropy_bits(_by_group(group, weights, groups))
+    order_now = repair_order(weights, needed, cost)
+    now_cost = expected_fix_cost(weights, needed, cost, order_now)
     members = model.members()[kept]
     skip, have = set(done), set(known)
     proposals = []
@@ -119,8 +135,12 @@ def propose(
             joint = weights * per_outcome[:, index]
             chance = float(joint.sum())
             after = joint / chance
-            left_bits += chance * entropy_bits(np.bincount(group, after, groups))
-            left_cost += chance * expected_fix_cost(after, needed, cost)
+            left_bits += chance * entropy_bits(_by_group(group, after, groups))
+            # Nobody has to follow a result: with several faults the ratio rule can be led astray, and then the order
+            # from before the test still stands. So a free test never costs.
+            left_cost += chance * min(
+                expected_fix_cost(after, needed, cost), expected_fix_cost(after, needed, cost, order_now)
+            )
             marginal = after @ members
             lead = int(np.argmax(marginal))
             outcomes.append(OutcomeChance(words[name], chance, model.faults[lead], float(marginal[lead])))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from gumshoe.core.suspects.posterior import Assessment, Suspect
+from gumshoe.core.words import share
 
 ENOUGH = 0.90
 
@@ -36,16 +37,16 @@ def standing(assessment: Assessment, name: str) -> StandingOf:
     suspect = assessment.suspect(name)
     if suspect is None:
         return StandingOf(Standing.OPEN, "Not among the suspects: nothing on record supports it.")
-    share = f"{suspect.probability:.0%}"
+    shown = share(suspect.probability)
     if suspect.proven_by and suspect.probability >= ENOUGH:
-        return StandingOf(Standing.PROVEN, f"{share}, shown by: {_shown(suspect)}.")
+        return StandingOf(Standing.PROVEN, f"{shown.capitalize()}, shown by: {_shown(suspect)}.")
     if suspect.proven_by:
         return StandingOf(
-            Standing.LIKELY, f"Seen in a test ({_shown(suspect)}), but other evidence leaves it at {share}: a guess."
+            Standing.LIKELY, f"Seen in a test ({_shown(suspect)}), but other evidence leaves it at {shown}: a guess."
         )
     if suspect.probability >= ENOUGH:
-        return StandingOf(Standing.LIKELY, f"{share}, but no test shows it directly: a guess.")
-    return StandingOf(Standing.OPEN, f"Only {share}, and no test shows it directly: a guess.")
+        return StandingOf(Standing.LIKELY, f"{shown.capitalize()}, but no test shows it directly: a guess.")
+    return StandingOf(Standing.OPEN, f"{shown.capitalize()} only, and no test shows it directly: a guess.")
 
 
 def _shown(suspect: Suspect) -> str:

@@ -51,7 +51,5 @@ def check_vin(text: str) -> VinCheck:
         raise BadInput(f"A VIN has 17 characters; this one has {len(vin)}.", remedies=("count again from the plate",))
     wrong = sorted({char for char in vin if char not in _VALUES})
     if wrong:
-        raise BadInput(
-            f"A VIN holds no {', '.join(wrong)}.", remedies=("I and O are read for 1 and 0, Q for 0 or 9",)
-        )
+        raise BadInput(f"A VIN holds no {', '.join(wrong)}.", remedies=("I and O are read for 1 and 0, Q for 0 or 9",))
     return VinCheck(vin, check_digit(vin) == vin[8], vin[0] in "12345")

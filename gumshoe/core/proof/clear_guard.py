@@ -52,7 +52,8 @@ def check_clear(snapshot: Snapshot | None, loose_ends: tuple[str, ...], rpm: flo
     remains = []
     if permanent:
         remains.append(
-            "Permanent: " + ", ".join(permanent)
+            "Permanent: "
+            + ", ".join(permanent)
             + ". No tool clears these; the control unit removes them itself once the monitor has run and passed."
         )
     return ClearCheck(tuple(blocks), tuple(losses), tuple(remains))

@@ -1,8 +1,8 @@
 """Is the repair proven? Fed with what the vehicle says while it is driven, one observation after the other.
 
 What counts: trips in which the code's monitor completed; time in conditions similar to the stored frame (within 375
-1/min and 20 % load, same warm-up state: 13 CCR 1968.2 [S]); pending and confirmed codes absent; the signal that was wrong,
-measured again in the same region. A tracker fed with the same observations gives the same verdict, so that it can be
+1/min and 20 % load, same warm-up state: 13 CCR 1968.2 [S]); pending and confirmed codes absent; the signal that was
+wrong, measured again in the same region. A tracker fed with the same observations gives the same verdict, so that it can be
 rebuilt from the record.
 """
 
@@ -74,7 +74,10 @@ def plan_proof(before: Snapshot, knowledge: Knowledge) -> Plan:
     if frame and frame_row and frame_row.frame_clue:
         region = classify(frame.values)
     return Plan(
-        tuple(targets), frame.code if frame else "", dict(frame.values) if frame else {}, region,
+        tuple(targets),
+        frame.code if frame else "",
+        dict(frame.values) if frame else {},
+        region,
         frozenset(before.codes_in()),
     )
 
@@ -214,7 +217,9 @@ class Tracker:
             codes = ", ".join(target.code for target in self.plan.targets if target.monitor == monitor)
             rows.append(
                 Condition(
-                    f"Monitor “{monitor}” run to its end ({codes})", have >= need, f"{min(have, need)} of {need} trips",
+                    f"Monitor “{monitor}” run to its end ({codes})",
+                    have >= need,
+                    f"{min(have, need)} of {need} trips",
                     min(have / need, 1.0),
                 )
             )
@@ -222,18 +227,22 @@ class Tracker:
             rows.append(
                 Condition(
                     f"Driven in conditions similar to the frame of {self.plan.frame_code}",
-                    self.similar_s >= SIMILAR_NEED_S, f"{self.similar_s:.0f} of {SIMILAR_NEED_S:.0f} s",
+                    self.similar_s >= SIMILAR_NEED_S,
+                    f"{self.similar_s:.0f} s, {SIMILAR_NEED_S:.0f} s needed",
                     min(self.similar_s / SIMILAR_NEED_S, 1.0),
                 )
             )
         if self.plan.signal_region is not None:
             mean = self.signal_pct
-            done = self.signal_s >= SIGNAL_NEED_S and mean is not None and abs(mean) <= TOLERABLE_PCT
+            good = mean is None or abs(mean) <= TOLERABLE_PCT
+            done = self.signal_s >= SIGNAL_NEED_S and mean is not None and good
             shown = "not seen yet" if mean is None else f"{mean:+.1f} % over {self.signal_s:.0f} s"
             rows.append(
                 Condition(
-                    f"Total trim back within ±{TOLERABLE_PCT:.0f} % at {self.plan.signal_region.value}", done, shown,
-                    min(self.signal_s / SIGNAL_NEED_S, 1.0) if done or mean is None or abs(mean) <= TOLERABLE_PCT else 0.0,
+                    f"Total trim back within ±{TOLERABLE_PCT:.0f} % at {self.plan.signal_region.value}",
+                    done,
+                    shown,
+                    min(self.signal_s / SIGNAL_NEED_S, 1.0) if good else 0.0,
                 )
             )
         after = self.codes_read_at_s is not None and self.total_s > 0 and self.codes_read_at_s >= self.total_s - 60.0
@@ -242,8 +251,14 @@ class Tracker:
             shown = ", ".join(f"{code} {state}" for code, state in self.returned.items())
         else:
             shown = "none" if after else "not read since the drive"
-        rows.append(Condition("Pending and confirmed codes read after the drive: none of the old ones", clean, shown,
-                              1.0 if clean else 0.0))
+        rows.append(
+            Condition(
+                "Pending and confirmed codes read after the drive: none of the old ones",
+                clean,
+                shown,
+                1.0 if clean else 0.0,
+            )
+        )
         return tuple(rows)
 
     def verdict(self) -> tuple[Verdict, tuple[str, ...]]:
@@ -252,8 +267,9 @@ class Tracker:
             return Verdict.CAME_BACK, tuple(f"{code} is {state} again" for code, state in self.returned.items())
         missing = tuple(f"{row.words}: {row.detail}" for row in self.conditions() if not row.done)
         if self.new:
-            missing += tuple(f"New code {code} ({state}): look into it before the car goes" for code, state in
-                             self.new.items())
+            missing += tuple(
+                f"New code {code} ({state}): look into it before the car goes" for code, state in self.new.items()
+            )
         if not self.plan.targets:
             missing += ("No code was stored before clearing: there is nothing whose absence could prove the repair",)
         return (Verdict.NOT_YET, missing) if missing else (Verdict.PROVEN, ())

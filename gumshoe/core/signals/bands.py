@@ -25,7 +25,7 @@ class Band:
 def expected(
     key: str, region: Region, rows: Iterable[BandRow], specification: Specification, displacement_l: float
 ) -> Band | None:
-    """The band of a channel in a region: the vehicle's own specification first, a region's band before a general one."""
+    """The band of a channel in a region: the vehicle's specification first, a region's band before a general one."""
     if key == "rpm" and region is Region.WARM_IDLE:
         return Band(
             specification.idle_rpm - specification.idle_tolerance_rpm,

@@ -38,7 +38,8 @@ def read_frame(frame: FreezeFrame) -> FrameReading:
             side = "adding" if total > 0 else "taking away"
             remarks.append(
                 f"Total trim {total:+.1f} %: the control unit was {side} fuel by a quarter or more."
-                if abs(total) >= 25.0 else f"Total trim {total:+.1f} %: the control unit was {side} fuel."
+                if abs(total) >= 25.0
+                else f"Total trim {total:+.1f} %: the control unit was {side} fuel."
             )
     if coolant is not None and coolant < WARM_C and run and run > 900:
         remarks.append(f"Only {coolant:.0f} °C after {run / 60:.0f} minutes: look at the thermostat.")

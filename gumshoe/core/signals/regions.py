@@ -31,7 +31,7 @@ class Region(StrEnum):
 
 
 def classify(values: Mapping[str, float]) -> Region:
-    """The region of one moment, from ``rpm``, ``speed_kmh``, ``load_pct`` and ``coolant_c`` as far as they are known."""
+    """The region of one moment, from ``rpm``, ``speed_kmh``, ``load_pct``, ``coolant_c`` as far as they are known."""
     rpm = values.get("rpm", 0.0)
     speed = values.get("speed_kmh", 0.0)
     load = values.get("load_pct", 0.0)

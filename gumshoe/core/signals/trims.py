@@ -81,8 +81,15 @@ def trims_by_region(recording: Recording) -> tuple[RegionTrim, ...]:
         total = short + long
         found.append(
             RegionTrim(
-                region, float(short.mean()), float(long.mean()), float(total.mean()), float(total.std()),
-                float(columns["rpm"][places].mean()), float(columns["maf_gps"][places].mean()), len(places), seconds,
+                region,
+                float(short.mean()),
+                float(long.mean()),
+                float(total.mean()),
+                float(total.std()),
+                float(columns["rpm"][places].mean()),
+                float(columns["maf_gps"][places].mean()),
+                len(places),
+                seconds,
             )
         )
     return tuple(found)
@@ -143,9 +150,11 @@ def read_pattern(idle: RegionTrim | None, fast: RegionTrim | None) -> Pattern:
     if idle is None or fast is None:
         have = "idle" if idle else ("2500 rpm" if fast else "nothing")
         return Pattern(
-            "Not enough yet", f"Recorded: {have}. Record both warm idle and 2500 rpm.",
+            "Not enough yet",
+            f"Recorded: {have}. Record both warm idle and 2500 rpm.",
             "One point cannot tell a constant leak from an error that goes with the flow.",
         )
+
     def side(row: RegionTrim) -> int:
         return 0 if abs(row.total_pct) <= TOLERABLE_PCT else (1 if row.total_pct > 0 else -1)
 
@@ -159,7 +168,7 @@ _PATTERNS = {
     (1, 0): Pattern(
         "Lean at idle, nearly normal at 2500 rpm",
         "Air leaks in after the air-flow meter.",
-        "The leak passes the same grams each second. At idle that is a large share of all air, at 2500 rpm a small one.",
+        "The leak passes the same grams each second: a large share of all air at idle, a small one at 2500 rpm.",
     ),
     (0, 1): Pattern(
         "Normal at idle, lean as the flow rises",
@@ -192,11 +201,13 @@ _PATTERNS = {
         "Either the fault is not present, or it shows only elsewhere (cold, under load).",
     ),
     (1, -1): Pattern(
-        "Lean at idle, rich at flow", "Two errors, or a meter whose curve is off.",
+        "Lean at idle, rich at flow",
+        "Two errors, or a meter whose curve is off.",
         "No single leak or gain gives this: check the meter against filling at full throttle.",
     ),
     (-1, 1): Pattern(
-        "Rich at idle, lean at flow", "Weak fuel supply with a passing purge valve, or a meter whose curve is off.",
+        "Rich at idle, lean at flow",
+        "Weak fuel supply with a passing purge valve, or a meter whose curve is off.",
         "No single leak or gain gives this: measure fuel pressure under load.",
     ),
 }

@@ -6,6 +6,7 @@ count once: the family's most telling member in full, the others tempered (FAMIL
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -22,8 +23,8 @@ TYPICAL_KM = 80_000.0
 EXPECTED_FAULTS = 0.35
 """How many of these faults a car brought in has on average, before anything is known of it: a second, independent fault
 is rare (common practice)."""
-SPEAKS = np.log(1.5)
-STRONG = np.log(10.0)
+SPEAKS = math.log(1.5)
+STRONG = math.log(10.0)
 
 
 class Ruling(StrEnum):
@@ -43,7 +44,7 @@ class Stance(StrEnum):
 
 @dataclass(frozen=True)
 class Entry:
-    """One cell of the evidence matrix: the clue's log-likelihood ratio (natural) for the suspect against its absence."""
+    """One cell of the evidence matrix: the clue's natural log-likelihood ratio for the suspect against its absence."""
 
     clue: Clue
     llr: float
@@ -147,8 +148,13 @@ def family_log_likelihood(model: Model, clues: Iterable[Clue]) -> dict[Clue, Flo
 
 
 def assess(
-    knowledge: Knowledge, clues: Iterable[Clue], *, odometer_km: float | None = None,
-    ruled_out: Iterable[str] = (), own: Iterable[str] = (), max_size: int = MAX_SIZE,
+    knowledge: Knowledge,
+    clues: Iterable[Clue],
+    *,
+    odometer_km: float | None = None,
+    ruled_out: Iterable[str] = (),
+    own: Iterable[str] = (),
+    max_size: int = MAX_SIZE,
 ) -> Assessment:
     """Rank the suspects of a powertrain by the clues; suspects ruled out by the technician take no part."""
     out = frozenset(ruled_out)
@@ -168,7 +174,11 @@ def assess(
         entries = tuple(Entry(clue, float(ratios[clue][index])) for clue in shares)
         suspects.append(
             Suspect(
-                name, knowledge.faults[name], float(marginal[index]), float(prior_marginal[index]), entries,
+                name,
+                knowledge.faults[name],
+                float(marginal[index]),
+                float(prior_marginal[index]),
+                entries,
                 _proofs(knowledge, shares, name),
             )
         )

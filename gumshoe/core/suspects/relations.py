@@ -15,6 +15,7 @@ from gumshoe.core.codes import CodeState, TroubleCode, structure
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import CodeRow
 from gumshoe.core.suspects.posterior import Assessment
+from gumshoe.core.words import share
 
 PREDICTS = 0.10
 """From this chance on, the best explanation is said to predict a code."""
@@ -66,10 +67,7 @@ def read_codes(
     """Read the codes of one vehicle together, in the order to chase them."""
     known = [(code, knowledge.codes[code]) for code in codes if code in knowledge.codes]
     rated = {code: _strength(row, assessment.best, knowledge) for code, row in known}
-    active = [
-        (code, row) for code, row in known
-        if any(state is not CodeState.PERMANENT for state in codes[code])
-    ]
+    active = [(code, row) for code, row in known if any(state is not CodeState.PERMANENT for state in codes[code])]
     ordered = sorted(active, key=lambda item: (_kind_rank(item[1]), -rated[item[0]][0], item[0]))
     leader_of: dict[str, str] = {}
     for code, _ in ordered:
@@ -83,7 +81,11 @@ def read_codes(
     if readings and not any(item.role is Role.CHASE for item in readings):
         first = readings[0]
         readings[0] = CodeReading(
-            first.code, first.states, first.row, first.structure_words, Role.CHASE,
+            first.code,
+            first.states,
+            first.row,
+            first.structure_words,
+            Role.CHASE,
             "Nothing else explains it yet, and circuit codes come before performance before functional codes.",
         )
     readings.sort(key=lambda item: {Role.CHASE: 0, Role.SEPARATE: 1, Role.ECHO: 2, Role.UNKNOWN: 3}[item.role])
@@ -93,10 +95,14 @@ def read_codes(
             only_permanent = known_row is not None
             readings.append(
                 CodeReading(
-                    code, states, known_row, structure(TroubleCode(code)).words,
+                    code,
+                    states,
+                    known_row,
+                    structure(TroubleCode(code)).words,
                     Role.SEPARATE if only_permanent else Role.UNKNOWN,
                     "Permanent only: it leaves by itself once its monitor has run and passed."
-                    if only_permanent else "Not in the catalogue: look it up in the maker's service information.",
+                    if only_permanent
+                    else "Not in the catalogue: look it up in the maker's service information.",
                 )
             )
     return tuple(readings)
@@ -111,7 +117,8 @@ def _role(
     words = knowledge.faults[fault].words
     leader = leader_of[fault]
     if leader == code:
-        return Role.CHASE, f"The likeliest suspect ({words}) raises this code most directly ({chance:.0%} of the time)."
+        how_often = share(chance)
+        return Role.CHASE, f"The likeliest suspect ({words}) raises this code most directly ({how_often} of the time)."
     lead = knowledge.codes[leader]
     why = f": {row.echo_why}" if lead.group and lead.group in row.echo_of else ""
     return Role.ECHO, f"{words.capitalize()} explains it as well as {leader}{why}. Repair that first, then look again."
@@ -130,7 +137,8 @@ def drive_advice(readings: Iterable[CodeReading], lamp_flashing: bool) -> DriveA
     """The advice that follows from lamp and codes (common practice)."""
     if lamp_flashing:
         return DriveAdvice(
-            True, "Stop driving",
+            True,
+            "Stop driving",
             "The lamp flashes: misfire that can destroy the catalyst. Lift off, stop as soon as it is safe, do not "
             "drive on; have it towed.",
         )

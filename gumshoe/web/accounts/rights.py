@@ -52,7 +52,9 @@ def needs(right: Right) -> Callable[[View], View]:
             if request.user.is_authenticated:
                 raise PermissionDenied
             if request.headers.get("Accept", "").startswith("application/json"):
-                return JsonResponse({"error": "You were signed out. Sign in again; what was stored is kept."}, status=401)
+                return JsonResponse(
+                    {"error": "You were signed out. Sign in again; what was stored is kept."}, status=401
+                )
             return redirect_to_login(request.get_full_path())
 
         guarded.required_right = right  # type: ignore[attr-defined]

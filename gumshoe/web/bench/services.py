@@ -58,9 +58,16 @@ def performed(case: Case) -> list[dict[str, Any]]:
         labels = {item.key: item for item in test.readings} if test else {}
         shown = [
             f"{labels[key].label}: {value}{' ' + labels[key].unit if labels[key].unit else ''}"
-            for key, value in row.readings.items() if key in labels
+            for key, value in row.readings.items()
+            if key in labels
         ]
-        rows.append({
-            "record": row, "test": test, "outcome": outcome, "readings": shown, "superseded": newest[row.test] != row.pk,
-        })
+        rows.append(
+            {
+                "record": row,
+                "test": test,
+                "outcome": outcome,
+                "readings": shown,
+                "superseded": newest[row.test] != row.pk,
+            }
+        )
     return rows

@@ -20,9 +20,16 @@ def bench(request: HttpRequest, pk: int) -> HttpResponse:
     """Every test, the most telling per minute first, and those already made."""
     case = find(pk)
     _, proposals = suspects.assess_case(case)
-    return render(request, "bench/bench.html", folder(
-        case, "bench", proposals=proposals, performed=services.performed(case),
-    ))
+    return render(
+        request,
+        "bench/bench.html",
+        folder(
+            case,
+            "bench",
+            proposals=proposals,
+            performed=services.performed(case),
+        ),
+    )
 
 
 @needs(Right.SEE)
@@ -49,14 +56,26 @@ def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     if row.loose_end and request.POST.get("loose_end"):
         repairs.open_end(case, request.user, row.loose_end, "")  # type: ignore[arg-type]
     outcome = services.outcome_of(row, stored.outcome)
-    messages.success(request, f"{row.words}: {outcome.words if outcome else stored.outcome}. The suspects were ranked anew.")
+    found = outcome.words if outcome else stored.outcome
+    messages.success(request, f"{row.words}: {found}. The suspects were ranked anew.")
     return redirect("suspects:suspects", case.pk)
 
 
 def _page(request, case, row, typed, trouble, status=200):  # type: ignore[no-untyped-def]
     fields = [(reading, typed.get(reading.key, "")) for reading in row.readings]
     cautions = [cases.knowledge_of(case).cautions[name] for name in row.cautions]
-    return render(request, "bench/test.html", folder(
-        case, "bench", test=row, fields=fields, trouble=trouble, cautions=cautions, note=typed.get("note", ""),
-        findings=services.findings(case, row),
-    ), status=status)
+    return render(
+        request,
+        "bench/test.html",
+        folder(
+            case,
+            "bench",
+            test=row,
+            fields=fields,
+            trouble=trouble,
+            cautions=cautions,
+            note=typed.get("note", ""),
+            findings=services.findings(case, row),
+        ),
+        status=status,
+    )

@@ -37,7 +37,9 @@ def save_vehicle(data: dict[str, Any]) -> Vehicle:
     """Add a vehicle by hand. Raises BadInput when the plate is taken or the VIN cannot be one."""
     vin = check_vin(data["vin"]).vin if data.get("vin") else ""
     if Vehicle.objects.filter(plate__iexact=data["plate"]).exists():
-        raise BadInput(f"There is a vehicle with the plate {data['plate']} already.", remedies=("pick it from the list",))
+        raise BadInput(
+            f"There is a vehicle with the plate {data['plate']} already.", remedies=("pick it from the list",)
+        )
     platform = platform_for_vin(vin) if vin else None
     return Vehicle.objects.create(**{**data, "vin": vin, "platform": platform.platform.id if platform else ""})
 
@@ -92,9 +94,14 @@ def standing(case: Case) -> Standing:
     loose = case.looseends.filter(closed__isnull=True).count()
     done = set()
     for name, reached in (
-        ("complaint", case.complaints.exists()), ("scan", scans.exists()), ("read", scans.exists()),
-        ("live", recordings > 0), ("suspects", tests > 0), ("bench", tests > 0),
-        ("repair", any(line.works.exists() for line in lines)), ("clear", clearing is not None),
+        ("complaint", case.complaints.exists()),
+        ("scan", scans.exists()),
+        ("read", scans.exists()),
+        ("live", recordings > 0),
+        ("suspects", tests > 0),
+        ("bench", tests > 0),
+        ("repair", any(line.works.exists() for line in lines)),
+        ("clear", clearing is not None),
         ("prove", judgement is not None and judgement.verdict == ProofVerdict.PROVEN),
         ("report", case.closed_at is not None),
     ):
@@ -111,9 +118,7 @@ def standing(case: Case) -> Standing:
     if "scan" not in done:
         return at("scan", "Connect and scan")
     came_back = judgement is not None and judgement.verdict == ProofVerdict.CAME_BACK
-    worked_since = clearing is not None and any(
-        work.at > clearing.at for line in lines for work in line.works.all()
-    )
+    worked_since = clearing is not None and any(work.at > clearing.at for line in lines for work in line.works.all())
     if came_back and not worked_since and not (verdict and judgement and verdict.at > judgement.at):
         return at("suspects", "The code came back: look at the suspects again", "bad")
     if clearing is not None and not worked_since and not came_back:
@@ -139,8 +144,16 @@ def standing(case: Case) -> Standing:
 
 
 _APPS = {
-    "complaint": "cases", "scan": "scans", "read": "scans", "live": "live", "suspects": "suspects", "bench": "bench",
-    "repair": "repairs", "clear": "repairs", "prove": "proofs", "report": "reports",
+    "complaint": "cases",
+    "scan": "scans",
+    "read": "scans",
+    "live": "live",
+    "suspects": "suspects",
+    "bench": "bench",
+    "repair": "repairs",
+    "clear": "repairs",
+    "prove": "proofs",
+    "report": "reports",
 }
 
 
@@ -149,8 +162,12 @@ def tabs(case: Case, current: str) -> list[dict[str, Any]]:
     where = standing(case)
     return [
         {
-            "name": name.capitalize(), "url": reverse(f"{_APPS[name]}:{name}", args=[case.pk]),
-            "current": name == current, "done": name in where.done, "next": name == where.stage, "key": (index + 1) % 10,
+            "name": name.capitalize(),
+            "url": reverse(f"{_APPS[name]}:{name}", args=[case.pk]),
+            "current": name == current,
+            "done": name in where.done,
+            "next": name == where.stage,
+            "key": (index + 1) % 10,
         }
         for index, name in enumerate(STAGES)
     ]

@@ -41,14 +41,26 @@ def complaint(request: HttpRequest, pk: int) -> HttpResponse:
     """Show the complaint, and take a new one."""
     case = find(pk)
     latest = services.complaint_of(case)
-    initial = {
-        name: getattr(latest, name)
-        for name in ("text", "symptoms", "lamp", "conditions", "since", "recent_work", "odometer_km")
-    } if latest else {}
+    initial = (
+        {
+            name: getattr(latest, name)
+            for name in ("text", "symptoms", "lamp", "conditions", "since", "recent_work", "odometer_km")
+        }
+        if latest
+        else {}
+    )
     form = ComplaintForm(initial=initial)
-    return render(request, "cases/complaint.html", folder(
-        case, "complaint", form=form, latest=latest, earlier=list(case.complaints.all())[:-1],
-    ))
+    return render(
+        request,
+        "cases/complaint.html",
+        folder(
+            case,
+            "complaint",
+            form=form,
+            latest=latest,
+            earlier=list(case.complaints.all())[:-1],
+        ),
+    )
 
 
 @needs(Right.WORK)
@@ -57,9 +69,18 @@ def complaint_save(request: HttpRequest, pk: int) -> HttpResponse:
     case = find(pk)
     form = ComplaintForm(request.POST)
     if request.method != "POST" or not form.is_valid():
-        return render(request, "cases/complaint.html", folder(
-            case, "complaint", form=form, latest=services.complaint_of(case), earlier=[],
-        ), status=400)
+        return render(
+            request,
+            "cases/complaint.html",
+            folder(
+                case,
+                "complaint",
+                form=form,
+                latest=services.complaint_of(case),
+                earlier=[],
+            ),
+            status=400,
+        )
     services.complain(case, request.user, form.cleaned_data)  # type: ignore[arg-type]
     messages.success(request, "Complaint stored.")
     return redirect("scans:scan", case.pk)

@@ -23,8 +23,21 @@ from gumshoe.web.vehicles.links import ENGINE_MODULE, Connection
 log = logging.getLogger(__name__)
 
 KEYS = (
-    "rpm", "speed_kmh", "load_pct", "coolant_c", "stft_b1_pct", "ltft_b1_pct", "maf_gps", "lambda_b1s1", "o2_b1s2_v",
-    "throttle_pct", "spark_deg", "intake_c", "module_v", "fuel_status_1", "run_time_s",
+    "rpm",
+    "speed_kmh",
+    "load_pct",
+    "coolant_c",
+    "stft_b1_pct",
+    "ltft_b1_pct",
+    "maf_gps",
+    "lambda_b1s1",
+    "o2_b1s2_v",
+    "throttle_pct",
+    "spark_deg",
+    "intake_c",
+    "module_v",
+    "fuel_status_1",
+    "run_time_s",
 )
 ROUND_S = 0.05
 IDLE_END_S = 8.0

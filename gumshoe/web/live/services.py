@@ -46,9 +46,13 @@ def channels() -> list[dict[str, str]]:
     rows = []
     for key in CHARTS:
         item = named.get(key)
-        rows.append({
-            "key": key, "name": item.name if item else "Total trim, bank 1 (short + long)", "unit": item.unit if item else "%",
-        })
+        rows.append(
+            {
+                "key": key,
+                "name": item.name if item else "Total trim, bank 1 (short + long)",
+                "unit": item.unit if item else "%",
+            }
+        )
     return rows
 
 
@@ -98,7 +102,7 @@ def begin(case: Case, user: User, key: str) -> Recording:
     if region is not purpose.region:
         raise BadInput(
             f"The engine is at “{region.value if now else 'no data'}”, this recording is for “{purpose.region.value}”.",
-            remedies=(purpose.how,),
+            remedies=(purpose.how.rstrip("."),),
         )
     recording = Recording.objects.create(case=case, by=user, label=purpose.label, purpose=key)
     running.record(recording, RECORD_S)

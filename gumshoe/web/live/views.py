@@ -20,17 +20,25 @@ def live(request: HttpRequest, pk: int) -> HttpResponse:
     case = find(pk)
     rows = services.recorded(case)
     trims = services.trim_reading(rows)
-    return render(request, "live/live.html", folder(
-        case, "live", purposes=services.PURPOSES, recorded=rows, trims=trims,
-        trim_rows=[("warm idle", trims.idle), ("2500 rpm", trims.fast)],
-        setup={
-            "channels": services.channels(),
-            "news": reverse("live:news", args=[pk]),
-            "begin": reverse("live:begin", args=[pk]),
-            "stop": reverse("live:stop", args=[pk]),
-            "keys": [purpose.key for purpose in services.PURPOSES],
-        },
-    ))
+    return render(
+        request,
+        "live/live.html",
+        folder(
+            case,
+            "live",
+            purposes=services.PURPOSES,
+            recorded=rows,
+            trims=trims,
+            trim_rows=[("warm idle", trims.idle), ("2500 rpm", trims.fast)],
+            setup={
+                "channels": services.channels(),
+                "news": reverse("live:news", args=[pk]),
+                "begin": reverse("live:begin", args=[pk]),
+                "stop": reverse("live:stop", args=[pk]),
+                "keys": [purpose.key for purpose in services.PURPOSES],
+            },
+        ),
+    )
 
 
 @require_GET

@@ -55,9 +55,18 @@ def observe(link: Link, *, codes: bool) -> Observation:
     except NoAnswer:
         return Observation(None)
     status = decode_status(raw[0x41]) if 0x41 in raw else None
-    kept = {key: round(values[key], 2) for key in (
-        "rpm", "load_pct", "coolant_c", "speed_kmh", "stft_b1_pct", "ltft_b1_pct",
-    ) if key in values}
+    kept = {
+        key: round(values[key], 2)
+        for key in (
+            "rpm",
+            "load_pct",
+            "coolant_c",
+            "speed_kmh",
+            "stft_b1_pct",
+            "ltft_b1_pct",
+        )
+        if key in values
+    }
     lists: dict[str, Any] = {}
     if codes:
         for name, service in (("confirmed", 0x03), ("pending", 0x07), ("permanent", 0x0A)):

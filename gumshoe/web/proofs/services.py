@@ -8,7 +8,16 @@ from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.knowledge.catalogue import monitor_needs
 from gumshoe.core.proof.tracker import (
-    GRID_LOAD, GRID_RPM, SIMILAR_LOAD_PCT, SIMILAR_RPM, Observation, Plan, Tracker, Verdict, plan_proof, replay,
+    GRID_LOAD,
+    GRID_RPM,
+    SIMILAR_LOAD_PCT,
+    SIMILAR_RPM,
+    Observation,
+    Plan,
+    Tracker,
+    Verdict,
+    plan_proof,
+    replay,
 )
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
@@ -46,7 +55,9 @@ def tracker_of(clearing: Clearing) -> Tracker:
 def recorded(clearing: Clearing) -> list[Observation]:
     """Every observation on record since the clearing."""
     return [
-        seen for drive in clearing.drives.prefetch_related("chunks") for chunk in drive.chunks.all()
+        seen
+        for drive in clearing.drives.prefetch_related("chunks")
+        for chunk in drive.chunks.all()
         for seen in runner.unpack(chunk.data)
     ]
 
@@ -84,9 +95,7 @@ def finish(case: Case, user: User) -> Judgement:
     verdict, reasons = tracker.verdict()
     if after is None and verdict is Verdict.PROVEN:
         verdict, reasons = Verdict.NOT_YET, ("The codes were not read after the drive: key on, then judge again",)
-    return Judgement.objects.create(
-        case=case, by=user, clearing=clearing, verdict=verdict.value, reasons=list(reasons)
-    )
+    return Judgement.objects.create(case=case, by=user, clearing=clearing, verdict=verdict.value, reasons=list(reasons))
 
 
 def _scan_after(case: Case, user: User) -> Observation | None:
@@ -100,7 +109,9 @@ def _scan_after(case: Case, user: User) -> Observation | None:
         return None
     engine = snapshot.engine
     return Observation(
-        None, confirmed=engine.with_state(CodeState.CONFIRMED), pending=engine.with_state(CodeState.PENDING),
+        None,
+        confirmed=engine.with_state(CodeState.CONFIRMED),
+        pending=engine.with_state(CodeState.PENDING),
         permanent=engine.with_state(CodeState.PERMANENT),
     )
 
@@ -122,7 +133,9 @@ def state(case: Case) -> dict[str, Any]:
     shown["drive"] = None
     if case.vehicle.stand_in and watcher is not None:
         car = vehicles.state(case.vehicle)
-        shown["drive"] = {key: car[key] for key in ("drive_share", "driving", "speedup", "rpm", "speed_kmh", "coolant_c")}
+        shown["drive"] = {
+            key: car[key] for key in ("drive_share", "driving", "speedup", "rpm", "speed_kmh", "coolant_c")
+        }
     return shown
 
 
@@ -154,11 +167,13 @@ def drive_plan(plan: Plan) -> list[dict[str, str]]:
         rows.append({"what": f"Monitor “{monitor}”, {trips} trip{'s' if trips > 1 else ''}", "how": need})
     if plan.frame:
         low, high = window(plan)
-        rows.append({
-            "what": f"Similar to the frame of {plan.frame_code}",
-            "how": f"{low[0]:.0f}–{high[0]:.0f} 1/min at {low[1]:.0f}–{high[1]:.0f} % load, engine "
-                   f"{'warm' if plan.frame.get('coolant_c', 0) >= 70 else 'cold'}, a minute in all.",
-        })
+        rows.append(
+            {
+                "what": f"Similar to the frame of {plan.frame_code}",
+                "how": f"{low[0]:.0f}–{high[0]:.0f} 1/min at {low[1]:.0f}–{high[1]:.0f} % load, engine "
+                f"{'warm' if plan.frame.get('coolant_c', 0) >= 70 else 'cold'}, a minute in all.",
+            }
+        )
     return rows
 
 
@@ -186,12 +201,16 @@ def coverage_map(plan: Plan) -> dict[str, Any]:
     """The grid of the coverage drawing: cells with their place, axes, and the frame's window."""
     x, y = _x, _y
     cells = [
-        {"id": f"{rpm}-{load}", "x": x(rpm), "y": y(load + 10)}
-        for rpm in GRID_RPM for load in GRID_LOAD if load < 100
+        {"id": f"{rpm}-{load}", "x": x(rpm), "y": y(load + 10)} for rpm in GRID_RPM for load in GRID_LOAD if load < 100
     ]
     shape: dict[str, Any] = {
-        "cells": cells, "cell_w": CELL_W - 1, "cell_h": CELL_H - 1, "left": MAP_LEFT, "bottom": y(0),
-        "width": x(GRID_RPM[-1] + 250) + 10, "height": y(0) + 40,
+        "cells": cells,
+        "cell_w": CELL_W - 1,
+        "cell_h": CELL_H - 1,
+        "left": MAP_LEFT,
+        "bottom": y(0),
+        "width": x(GRID_RPM[-1] + 250) + 10,
+        "height": y(0) + 40,
         "rpm_ticks": [{"x": x(rpm), "text": rpm} for rpm in range(500, 4751, 500)],
         "load_ticks": [{"y": y(load), "text": load} for load in range(0, 101, 20)],
         "frame": None,
@@ -200,7 +219,11 @@ def coverage_map(plan: Plan) -> dict[str, Any]:
         low, high = window(plan)
         left_x, right_x = x(max(low[0], GRID_RPM[0])), x(min(high[0], GRID_RPM[-1] + 250))
         shape["frame"] = {
-            "x": left_x, "y": y(high[1]), "w": right_x - left_x, "h": y(low[1]) - y(high[1]),
-            "dot_x": x(plan.frame.get("rpm", 0.0)), "dot_y": y(plan.frame.get("load_pct", 0.0)),
+            "x": left_x,
+            "y": y(high[1]),
+            "w": right_x - left_x,
+            "h": y(low[1]) - y(high[1]),
+            "dot_x": x(plan.frame.get("rpm", 0.0)),
+            "dot_y": y(plan.frame.get("load_pct", 0.0)),
         }
     return shape

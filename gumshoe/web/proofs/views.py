@@ -21,16 +21,26 @@ def prove(request: HttpRequest, pk: int) -> HttpResponse:
     case = find(pk)
     clearing = services.clearing_of(case)
     plan = services.plan_of(clearing) if clearing else None
-    return render(request, "proofs/prove.html", folder(
-        case, "prove", clearing=clearing, plan=plan,
-        drive_plan=services.drive_plan(plan) if plan else [],
-        coverage=services.coverage_map(plan) if plan else None,
-        state=services.state(case), judgements=list(case.judgements.order_by("-at", "-pk")),
-        setup={
-            "state": reverse("proofs:state", args=[pk]), "begin": reverse("proofs:begin", args=[pk]),
-            "finish": reverse("proofs:finish", args=[pk]), "standIn": bool(case.vehicle.stand_in),
-        },
-    ))
+    return render(
+        request,
+        "proofs/prove.html",
+        folder(
+            case,
+            "prove",
+            clearing=clearing,
+            plan=plan,
+            drive_plan=services.drive_plan(plan) if plan else [],
+            coverage=services.coverage_map(plan) if plan else None,
+            state=services.state(case),
+            judgements=list(case.judgements.order_by("-at", "-pk")),
+            setup={
+                "state": reverse("proofs:state", args=[pk]),
+                "begin": reverse("proofs:begin", args=[pk]),
+                "finish": reverse("proofs:finish", args=[pk]),
+                "standIn": bool(case.vehicle.stand_in),
+            },
+        ),
+    )
 
 
 @require_GET

@@ -40,8 +40,14 @@ def give_verdict(case: Case, user: User, suspect: str, root_cause: str) -> Verdi
         raise BadInput("There is no such suspect on this powertrain.")
     judged = standing(assessment, suspect)
     return Verdict.objects.create(
-        case=case, by=user, suspect=suspect, words=found.row.words, probability=found.probability, guess=judged.guess,
-        standing=judged.words, root_cause=root_cause.strip()[:200],
+        case=case,
+        by=user,
+        suspect=suspect,
+        words=found.row.words,
+        probability=found.probability,
+        guess=judged.guess,
+        standing=judged.words,
+        root_cause=root_cause.strip()[:200],
     )
 
 
@@ -57,8 +63,14 @@ def propose_line(case: Case, user: User, repair: str) -> Line:
     if row is None:
         raise BadInput("There is no such repair for this powertrain.")
     return Line.objects.create(
-        case=case, by=user, repair=row.id, words=row.words, component=row.component, minutes=row.minutes,
-        parts=row.parts, labour=labour(row.minutes, Settings.load().labour_per_hour),
+        case=case,
+        by=user,
+        repair=row.id,
+        words=row.words,
+        component=row.component,
+        minutes=row.minutes,
+        parts=row.parts,
+        labour=labour(row.minutes, Settings.load().labour_per_hour),
     )
 
 
@@ -72,8 +84,9 @@ def answer(case: Case, user: User, line_pk: int, kind: str, who: str, how: str) 
     return Answer.objects.create(case=case, by=user, line=line, kind=kind, who=who.strip()[:80], how=how.strip()[:40])
 
 
-def do_work(case: Case, user: User, line_pk: int, part_number: str, part_make: str, minutes: int | None,
-            remark: str) -> Work:
+def do_work(
+    case: Case, user: User, line_pk: int, part_number: str, part_make: str, minutes: int | None, remark: str
+) -> Work:
     """Record a line as carried out; on a stand-in the part is truly mended. Raises BadInput without an approval."""
     line = case.lines.filter(pk=line_pk).first()
     if line is None:
@@ -85,8 +98,13 @@ def do_work(case: Case, user: User, line_pk: int, part_number: str, part_make: s
         raise BadInput("This line is already recorded as done.")
     with transaction.atomic():
         work = Work.objects.create(
-            case=case, by=user, line=line, part_number=part_number.strip()[:60], part_make=part_make.strip()[:60],
-            minutes_taken=minutes, remark=remark.strip()[:300],
+            case=case,
+            by=user,
+            line=line,
+            part_number=part_number.strip()[:60],
+            part_make=part_make.strip()[:60],
+            minutes_taken=minutes,
+            remark=remark.strip()[:300],
         )
     vehicles.mend(case.vehicle, line.component)
     return work

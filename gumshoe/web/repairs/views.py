@@ -16,6 +16,7 @@ from gumshoe.web.cases.context import find, folder
 from gumshoe.web.repairs import services
 from gumshoe.web.suspects import services as suspects
 
+CANDIDATES = 6
 QUICK_ENDS = (
     ("air-flow meter unplugged", "air_flow_meter"),
     ("purge valve unplugged", "purge_valve"),
@@ -36,20 +37,38 @@ def repair(request: HttpRequest, pk: int) -> HttpResponse:
     chosen = assessment.suspect(wanted) or assessment.suspects[0]
     lines = [
         {
-            "line": line, "answer": line.answers.last(), "work": line.works.last(), "row": knowledge.repairs.get(line.repair),
+            "line": line,
+            "answer": line.answers.last(),
+            "work": line.works.last(),
+            "row": knowledge.repairs.get(line.repair),
             "cautions": [knowledge.cautions[name] for name in knowledge.repairs[line.repair].cautions]
-            if line.repair in knowledge.repairs else [],
+            if line.repair in knowledge.repairs
+            else [],
         }
         for line in case.lines.prefetch_related("answers", "works")
     ]
     verdict = case.verdicts.last()
-    return render(request, "repairs/repair.html", folder(
-        case, "repair", verdict=verdict, lines=lines, chosen=chosen, standing_of=standing(assessment, chosen.id),
-        candidates=assessment.suspects[:6], repairs=sorted(knowledge.repairs.values(), key=lambda row: row.words),
-        suggested=knowledge.repairs.get(knowledge.faults[verdict.suspect].repair) if verdict else None,
-        why=knowledge.faults[verdict.suspect].why if verdict else (),
-        quick_ends=QUICK_ENDS, closed_ends=case.looseends.filter(closed__isnull=False).select_related("closed"),
-    ))
+    candidates = assessment.suspects[:CANDIDATES]
+    if chosen not in candidates:
+        candidates = (*candidates, chosen)
+    return render(
+        request,
+        "repairs/repair.html",
+        folder(
+            case,
+            "repair",
+            verdict=verdict,
+            lines=lines,
+            chosen=chosen,
+            standing_of=standing(assessment, chosen.id),
+            candidates=candidates,
+            repairs=sorted(knowledge.repairs.values(), key=lambda row: row.words),
+            suggested=knowledge.repairs.get(knowledge.faults[verdict.suspect].repair) if verdict else None,
+            why=knowledge.faults[verdict.suspect].why if verdict else (),
+            quick_ends=QUICK_ENDS,
+            closed_ends=case.looseends.filter(closed__isnull=False).select_related("closed"),
+        ),
+    )
 
 
 @require_POST
@@ -58,9 +77,13 @@ def verdict(request: HttpRequest, pk: int) -> HttpResponse:
     """Name the fault."""
     case = find(pk)
     given = services.give_verdict(
-        case, request.user, request.POST.get("suspect", ""), request.POST.get("root_cause", "")  # type: ignore[arg-type]
+        case,
+        request.user,
+        request.POST.get("suspect", ""),
+        request.POST.get("root_cause", ""),  # type: ignore[arg-type]
     )
-    messages.success(request, "Verdict stored" + (" as a guess: no direct test stands behind it." if given.guess else "."))
+    how = " as a guess: no direct test stands behind it." if given.guess else "."
+    messages.success(request, f"Verdict stored{how}")
     return redirect("repairs:repair", case.pk)
 
 
@@ -79,7 +102,12 @@ def answer(request: HttpRequest, pk: int, line_pk: int) -> HttpResponse:
     """Record the customer's answer."""
     case, post = find(pk), request.POST
     services.answer(
-        case, request.user, line_pk, post.get("kind", ""), post.get("who", ""), post.get("how", "")  # type: ignore[arg-type]
+        case,
+        request.user,
+        line_pk,
+        post.get("kind", ""),
+        post.get("who", ""),
+        post.get("how", ""),  # type: ignore[arg-type]
     )
     return redirect("repairs:repair", case.pk)
 
@@ -93,8 +121,13 @@ def work(request: HttpRequest, pk: int, line_pk: int) -> HttpResponse:
     if minutes and not (minutes.isdigit() and int(minutes) <= 6000):
         raise BadInput("Minutes taken must be a whole number.", remedies=("leave it empty when it was not timed",))
     services.do_work(
-        case, request.user, line_pk, post.get("part_number", ""), post.get("part_make", ""),  # type: ignore[arg-type]
-        int(minutes) if minutes else None, post.get("remark", ""),
+        case,
+        request.user,
+        line_pk,
+        post.get("part_number", ""),
+        post.get("part_make", ""),  # type: ignore[arg-type]
+        int(minutes) if minutes else None,
+        post.get("remark", ""),
     )
     messages.success(request, "Recorded as done.")
     return redirect("repairs:repair", case.pk)
@@ -125,10 +158,17 @@ def end_close(request: HttpRequest, pk: int, end_pk: int) -> HttpResponse:
 def clear(request: HttpRequest, pk: int) -> HttpResponse:
     """The guard: what stands in the way, what will be lost, what remains."""
     case = find(pk)
-    return render(request, "repairs/clear.html", folder(
-        case, "clear", check=services.clear_check(case), clearings=case.clearings.select_related("before", "after"),
-        worked=case.works.exists(),
-    ))
+    return render(
+        request,
+        "repairs/clear.html",
+        folder(
+            case,
+            "clear",
+            check=services.clear_check(case),
+            clearings=case.clearings.select_related("before", "after"),
+            worked=case.works.exists(),
+        ),
+    )
 
 
 @require_POST

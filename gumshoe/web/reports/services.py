@@ -18,8 +18,8 @@ from gumshoe.web.scans import services as scans
 
 LAMP_MEANING = {
     "proven": "The lamp is out, and the control unit has checked the repaired system itself and found it good.",
-    "not yet": "The lamp is out because the codes were cleared. That alone does not prove the repair; what is missing is "
-               "listed below.",
+    "not yet": "The lamp is out because the codes were cleared. That alone does not prove the repair; what is missing "
+    "is listed below.",
     "came back": "The fault has shown itself again. The case goes on.",
     "": "Nothing has been cleared and proven yet.",
 }
@@ -45,10 +45,18 @@ def gather(case: Case) -> dict[str, Any]:
     done_total = sum((row["line"].total for row in lines if row["work"]), Decimal("0"))
     rows = live.recorded(case)
     return {
-        "complaint": cases.complaint_of(case), "snapshot": snapshot, "first_scan": first, "codes": codes,
-        "tests": [row for row in bench.performed(case) if not row["superseded"]], "trims": live.trim_reading(rows),
-        "verdict": case.verdicts.last(), "lines": lines, "total": done_total, "judgement": judgement,
-        "conditions": tracker.conditions() if tracker else (), "tracker": tracker,
+        "complaint": cases.complaint_of(case),
+        "snapshot": snapshot,
+        "first_scan": first,
+        "codes": codes,
+        "tests": [row for row in bench.performed(case) if not row["superseded"]],
+        "trims": live.trim_reading(rows),
+        "verdict": case.verdicts.last(),
+        "lines": lines,
+        "total": done_total,
+        "judgement": judgement,
+        "conditions": tracker.conditions() if tracker else (),
+        "tracker": tracker,
         "lamp_meaning": LAMP_MEANING.get(judgement.verdict if judgement else "", ""),
         "ends": case.looseends.select_related("closed"),
         "incomplete": _incomplete(case),

@@ -87,7 +87,12 @@ def store(
 ) -> Scan:
     """Put a scan on record."""
     return Scan.objects.create(
-        case=case, by=user, why=why, interrupted=snapshot is None, link=link, seconds=round(seconds, 3),
+        case=case,
+        by=user,
+        why=why,
+        interrupted=snapshot is None,
+        link=link,
+        seconds=round(seconds, 3),
         snapshot=_SNAPSHOT.dump_python(snapshot, mode="json") if snapshot else None,
         frames="\n".join(lines) + ("\n" if lines else ""),
     )

@@ -16,11 +16,20 @@ from gumshoe.web.scans import services
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.suspects import services as suspects
 
-
 # Freeze-frame values in the order a technician asks for them.
 FRAME_KEYS = (
-    "rpm", "load_pct", "coolant_c", "speed_kmh", "stft_b1_pct", "ltft_b1_pct", "maf_gps", "throttle_pct", "intake_c",
-    "run_time_s", "module_v", "spark_deg",
+    "rpm",
+    "load_pct",
+    "coolant_c",
+    "speed_kmh",
+    "stft_b1_pct",
+    "ltft_b1_pct",
+    "maf_gps",
+    "throttle_pct",
+    "intake_c",
+    "run_time_s",
+    "module_v",
+    "spark_deg",
 )
 
 
@@ -44,11 +53,20 @@ def scan(request: HttpRequest, pk: int) -> HttpResponse:
             vin = check_vin(snapshot.vin)
         except BadInput as error:
             vin = {"vin": snapshot.vin, "note": error.what}
-    return render(request, "scans/scan.html", folder(
-        case, "scan", scans=scans, shown=shown, vin=vin,
-        snapshot=services.engine_with_names(snapshot) if snapshot else None, titles=_titles(case),
-        frame_keys=FRAME_KEYS,
-    ))
+    return render(
+        request,
+        "scans/scan.html",
+        folder(
+            case,
+            "scan",
+            scans=scans,
+            shown=shown,
+            vin=vin,
+            snapshot=services.engine_with_names(snapshot) if snapshot else None,
+            titles=_titles(case),
+            frame_keys=FRAME_KEYS,
+        ),
+    )
 
 
 @require_POST
@@ -60,9 +78,19 @@ def scan_now(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         stored = services.perform(case, request.user, why)  # type: ignore[arg-type]
     except GumshoeError as error:
-        return render(request, "scans/scan.html", folder(
-            case, "scan", scans=list(case.scans.order_by("-at", "-pk")), shown=None, snapshot=None, trouble=error,
-        ), status=409)
+        return render(
+            request,
+            "scans/scan.html",
+            folder(
+                case,
+                "scan",
+                scans=list(case.scans.order_by("-at", "-pk")),
+                shown=None,
+                snapshot=None,
+                trouble=error,
+            ),
+            status=409,
+        )
     messages.success(request, f"Scan stored: {stored.seconds:.1f} s, {stored.frames.count(chr(10))} frames.")
     return redirect("scans:scan", case.pk)
 
@@ -90,9 +118,20 @@ def compare(request: HttpRequest, pk: int) -> HttpResponse:
     after = wanted.get(request.GET.get("after", ""), scans[-1])
     old, new = services.snapshot_of(before), services.snapshot_of(after)
     assert old is not None and new is not None
-    return render(request, "scans/compare.html", folder(
-        case, "scan", scans=scans, before=before, after=after, rows=services.compare(old, new), old=old, new=new,
-    ))
+    return render(
+        request,
+        "scans/compare.html",
+        folder(
+            case,
+            "scan",
+            scans=scans,
+            before=before,
+            after=after,
+            rows=services.compare(old, new),
+            old=old,
+            new=new,
+        ),
+    )
 
 
 @needs(Right.SEE)
@@ -100,7 +139,14 @@ def read(request: HttpRequest, pk: int) -> HttpResponse:
     """What the codes mean together."""
     case = find(pk)
     assessment, _ = suspects.assess_case(case)
-    return render(request, "scans/read.html", folder(
-        case, "read", reading=services.read(case, assessment), assessment=assessment,
-        names={name: row.words for name, row in cases.knowledge_of(case).faults.items()},
-    ))
+    return render(
+        request,
+        "scans/read.html",
+        folder(
+            case,
+            "read",
+            reading=services.read(case, assessment),
+            assessment=assessment,
+            names={name: row.words for name, row in cases.knowledge_of(case).faults.items()},
+        ),
+    )

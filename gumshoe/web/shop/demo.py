@@ -39,7 +39,11 @@ from gumshoe.web.vehicles.links import ENGINE_MODULE, connection
 from gumshoe.web.vehicles.models import Vehicle
 
 Say = Callable[[str], None]
-PEOPLE = (("runa", "Runa Oskel", Role.TECHNICIAN), ("teo", "Teo Varrick", Role.LEAD), ("mila", "Mila Sund", Role.ADVISER))
+PEOPLE = (
+    ("runa", "Runa Oskel", Role.TECHNICIAN),
+    ("teo", "Teo Varrick", Role.LEAD),
+    ("mila", "Mila Sund", Role.ADVISER),
+)
 CARS = (
     ("tern-library", "HQ 204", "Island library", "Tern 1.6", 2014),
     ("tern-dive", "HQ 118", "Dive school", "Tern 1.6", 2015),
@@ -80,8 +84,14 @@ def vehicles() -> dict[str, Vehicle]:
     for key, plate, owner, model, year in CARS:
         found[key], _ = Vehicle.objects.get_or_create(
             plate=plate,
-            defaults={"make": "Ostrel", "model": model, "year": year, "owner": owner, "stand_in": key,
-                      "platform": "ostrel_tern_16"},
+            defaults={
+                "make": "Ostrel",
+                "model": model,
+                "year": year,
+                "owner": owner,
+                "stand_in": key,
+                "platform": "ostrel_tern_16",
+            },
         )
     return found
 
@@ -107,22 +117,40 @@ def load(say: Say = print) -> None:
 
 def _misfire(staff: dict[str, User], car: Vehicle) -> None:
     runa = staff["runa"]
-    case = _open(runa, car, "2", {
-        "text": "Shakes at the pier hill, the orange lamp flashed on the way up. At idle it trembles.",
-        "symptoms": ["rough_idle", "jerks_under_load", "low_power"], "lamp": "flashing", "conditions": "hill, engine warm",
-        "since": "three days", "recent_work": "", "odometer_km": 131880,
-    })
+    case = _open(
+        runa,
+        car,
+        "2",
+        {
+            "text": "Shakes at the pier hill, the orange lamp flashed on the way up. At idle it trembles.",
+            "symptoms": ["rough_idle", "jerks_under_load", "low_power"],
+            "lamp": "flashing",
+            "conditions": "hill, engine warm",
+            "since": "three days",
+            "recent_work": "",
+            "odometer_km": 131880,
+        },
+    )
     _key(car, "on")
     scans.perform(case, runa)
 
 
 def _came_back(staff: dict[str, User], car: Vehicle) -> None:
     runa = staff["runa"]
-    case = _open(runa, car, "1", {
-        "text": "No pull in the long climb from the harbour, hesitates when pulling away.",
-        "symptoms": ["low_power", "hesitation"], "lamp": "steady", "conditions": "loaded, uphill", "since": "two weeks",
-        "recent_work": "", "odometer_km": 154023,
-    })
+    case = _open(
+        runa,
+        car,
+        "1",
+        {
+            "text": "No pull in the long climb from the harbour, hesitates when pulling away.",
+            "symptoms": ["low_power", "hesitation"],
+            "lamp": "steady",
+            "conditions": "loaded, uphill",
+            "since": "two weeks",
+            "recent_work": "",
+            "odometer_km": 154023,
+        },
+    )
     _key(car, "on")
     scans.perform(case, runa)
     repairs.give_verdict(case, runa, "upstream_sensor_lean", "age")
@@ -132,17 +160,27 @@ def _came_back(staff: dict[str, User], car: Vehicle) -> None:
 
 def _proven(staff: dict[str, User], car: Vehicle) -> None:
     teo = staff["teo"]
-    case = _open(teo, car, "3", {
-        "text": "Idles unevenly and hisses since the cold spell; the brake pedal feels hard in the morning.",
-        "symptoms": ["rough_idle", "hiss", "hard_brake_pedal"], "lamp": "steady", "conditions": "idle", "since": "a week",
-        "recent_work": "", "odometer_km": 41277,
-    })
+    case = _open(
+        teo,
+        car,
+        "3",
+        {
+            "text": "Idles unevenly and hisses since the cold spell; the brake pedal feels hard in the morning.",
+            "symptoms": ["rough_idle", "hiss", "hard_brake_pedal"],
+            "lamp": "steady",
+            "conditions": "idle",
+            "since": "a week",
+            "recent_work": "",
+            "odometer_km": 41277,
+        },
+    )
     _key(car, "on")
     scans.perform(case, teo)
     _record(case, teo, "idle", 0.0)
     _record(case, teo, "fast", 2500.0)
     for name, typed in (
-        ("booster_pedal", {"pedal": "stays hard or hisses"}), ("look_hoses", {"found": "booster hose split"}),
+        ("booster_pedal", {"pedal": "stays hard or hisses"}),
+        ("look_hoses", {"found": "booster hose split"}),
     ):
         bench.record(case, teo, bench.test_of(case, name), typed, "")
     repairs.give_verdict(case, teo, "booster_hose_leak", "the hose hardens at its clamp")
@@ -202,7 +240,9 @@ def _repair(case: Case, user: User, repair: str, who: str, how: str) -> None:
 def _clear_and_drive(case: Case, user: User) -> None:
     _key(case.vehicle, "on")
     clearing = repairs.clear(case, user, triage=False)
-    drive = ProofDrive.objects.create(case=case, by=user, clearing=clearing, how="stand-in, two mixed drives, time skipped")
+    drive = ProofDrive.objects.create(
+        case=case, by=user, clearing=clearing, how="stand-in, two mixed drives, time skipped"
+    )
     tracker = replay(proofs.plan_of(clearing), [])
     running = cars.runner_of(case.vehicle)
     running.drive("proof", 1.0)
@@ -222,4 +262,3 @@ def _clear_and_drive(case: Case, user: User) -> None:
 def needed() -> bool:
     """Whether the demo has not been loaded into this database yet."""
     return not Case.objects.exists()
-

@@ -34,9 +34,7 @@ def evidence_of(case: Case) -> Evidence:
         module=snapshot.engine if snapshot else None,
         scan_source=(stored.source, _stamp(stored)) if stored else ("", ""),
         trims=trims,
-        tests=tuple(
-            TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in case.testrecords.all()
-        ),
+        tests=tuple(TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in case.testrecords.all()),
         failed_repairs=tuple(_failed_repairs(case)),
         doubtful=frozenset(subject for subject, kind in rulings.items() if kind == Ruling.Kind.DOUBT),
         specification=cases.specification_of(case),
@@ -63,7 +61,8 @@ def _assess(case: Case, clues: tuple[Clue, ...]) -> Assessment:
     rulings = rulings_of(case)
     complaint = cases.complaint_of(case)
     return assess(
-        cases.knowledge_of(case), clues,
+        cases.knowledge_of(case),
+        clues,
         odometer_km=complaint.odometer_km if complaint else None,
         ruled_out=[subject for subject, kind in rulings.items() if kind == Ruling.Kind.OUT],
         own=[subject for subject, kind in rulings.items() if kind == Ruling.Kind.OWN],
@@ -106,7 +105,7 @@ def _source_words(clues: list[Clue]) -> str:
 
 
 def rule(case: Case, user: User, kind: str, subject: str, reason: str) -> Ruling:
-    """Store a ruling. Raises BadInput for an unknown kind or subject, and when a suspect is ruled out without reason."""
+    """Store a ruling. Raises BadInput for an unknown kind or subject, or a ruling out without a reason."""
     if kind not in Ruling.Kind.values:
         raise BadInput("There is no such ruling.")
     about_suspect = kind in (Ruling.Kind.OUT, Ruling.Kind.BACK, Ruling.Kind.OWN)
@@ -115,7 +114,9 @@ def rule(case: Case, user: User, kind: str, subject: str, reason: str) -> Ruling
     if not about_suspect and subject not in {clue.id for clue in assess_case(case)[0].clues}:
         raise BadInput("There is no such clue in this case.")
     if kind in (Ruling.Kind.OUT, Ruling.Kind.DOUBT) and not reason.strip():
-        raise BadInput("A reason is needed: the next reader must be able to judge it.", remedies=("write it in a few words",))
+        raise BadInput(
+            "A reason is needed: the next reader must be able to judge it.", remedies=("write it in a few words",)
+        )
     return Ruling.objects.create(case=case, by=user, kind=kind, subject=subject, reason=reason.strip())
 
 
@@ -126,16 +127,14 @@ def changed(assessment: Assessment, case: Case) -> tuple[str, list[tuple[str, fl
         return "", []
     before, after = steps[-2], steps[-1]
     words = {item.id: item.row.words for item in assessment.suspects}
-    moves = [
-        (words[name], before.probabilities[name], after.probabilities[name]) for name in after.probabilities
-    ]
+    moves = [(words[name], before.probabilities[name], after.probabilities[name]) for name in after.probabilities]
     moves.sort(key=lambda row: -abs(row[2] - row[1]))
     return after.words, [row for row in moves if abs(row[2] - row[1]) > 0.005][:4]
 
 
 def slope_chart(steps: list[Step], names: dict[str, str]) -> dict[str, Any]:
     """Coordinates of the ranking's history for the SVG: one line a suspect, one column a source record."""
-    width, height, left, right, top = 640, 200, 34, 214, 12
+    width, height, left, right, top = 640, 200, 46, 214, 12
     columns = max(len(steps) - 1, 1)
 
     def x(index: int) -> float:
@@ -147,13 +146,29 @@ def slope_chart(steps: list[Step], names: dict[str, str]) -> dict[str, Any]:
     lines = []
     for rank, name in enumerate(names):
         points = [(round(x(i), 1), round(y(step.probabilities.get(name, 0.0)), 1)) for i, step in enumerate(steps)]
-        lines.append({"name": names[name], "rank": rank, "points": " ".join(f"{a},{b}" for a, b in points),
-                      "dots": points, "end": points[-1] if points else (0, 0)})
+        lines.append(
+            {
+                "name": names[name],
+                "rank": rank,
+                "points": " ".join(f"{a},{b}" for a, b in points),
+                "dots": points,
+                "end": points[-1] if points else (0, 0),
+            }
+        )
     _spread_labels(lines)
     ticks = [{"y": y(share / 100.0), "text": f"{share} %"} for share in (0, 25, 50, 75, 100)]
     marks = [{"x": round(x(i), 1), "number": i + 1, "words": step.words} for i, step in enumerate(steps)]
-    return {"width": width, "height": height + 44, "base": top + height, "lines": lines, "ticks": ticks,
-            "marks": marks, "label_x": width - right + 12, "left": left, "right": width - right}
+    return {
+        "width": width,
+        "height": height + 44,
+        "base": top + height,
+        "lines": lines,
+        "ticks": ticks,
+        "marks": marks,
+        "label_x": width - right + 12,
+        "left": left,
+        "right": width - right,
+    }
 
 
 def _spread_labels(lines: list[dict[str, Any]], gap: float = 17.0) -> None:

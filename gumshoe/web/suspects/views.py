@@ -7,13 +7,16 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
+from gumshoe.core.clues import Clue
 from gumshoe.core.planning import standing
+from gumshoe.core.suspects.posterior import Assessment, Entry, Stance
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.suspects import services
 
 SHOWN = 8
+COLUMNS = 6
 
 
 @needs(Right.SEE)
@@ -31,19 +34,43 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
     knowledge = cases.knowledge_of(case)
     names = {name: row.words for name, row in knowledge.faults.items()}
     drawn = {item.id: item.row.words for item in assessment.suspects[:5]}
-    return render(request, "suspects/suspects.html", folder(
-        case, "suspects", assessment=assessment, leading=leading, chosen=chosen, proposals=proposals[:4],
-        others=proposals[4:], standing_of=standing(assessment, chosen.id), chart=services.slope_chart(steps, drawn), names=names,
-        change_words=words, moves=moves, rest=assessment.suspects[SHOWN:], knowledge=knowledge,
-        repair=knowledge.repairs[chosen.row.repair], best=[knowledge.faults[name].words for name in assessment.best],
-        ruled_out=[(name, knowledge.faults[name].words) for name in assessment.ruled_out],
-        matrix=[(clue, [_entry(item, clue) for item in assessment.suspects[:6]]) for clue in assessment.clues],
-        columns=assessment.suspects[:6],
-    ))
+    return render(
+        request,
+        "suspects/suspects.html",
+        folder(
+            case,
+            "suspects",
+            assessment=assessment,
+            leading=leading,
+            chosen=chosen,
+            proposals=proposals[:4],
+            others=proposals[4:],
+            standing_of=standing(assessment, chosen.id),
+            chart=services.slope_chart(steps, drawn),
+            names=names,
+            change_words=words,
+            moves=moves,
+            rest=assessment.suspects[SHOWN:],
+            knowledge=knowledge,
+            repair=knowledge.repairs[chosen.row.repair],
+            best=[knowledge.faults[name].words for name in assessment.best],
+            ruled_out=[(name, knowledge.faults[name].words) for name in assessment.ruled_out],
+            columns=assessment.suspects[:COLUMNS],
+            **_matrix(assessment),
+        ),
+    )
 
 
-def _entry(suspect, clue):  # type: ignore[no-untyped-def]
-    return next(entry for entry in suspect.entries if entry.clue is clue)
+def _matrix(assessment: Assessment) -> dict[str, list[tuple[Clue, list[Entry]]]]:
+    """Rows of the evidence matrix: clues that speak about the leading suspects, and those that say nothing of them."""
+    speaking, silent = [], []
+    for clue in assessment.clues:
+        entries = [
+            next(entry for entry in suspect.entries if entry.clue is clue) for suspect in assessment.suspects[:COLUMNS]
+        ]
+        told = clue.doubtful or any(entry.stance is not Stance.SILENT for entry in entries)
+        (speaking if told else silent).append((clue, entries))
+    return {"matrix": speaking, "silent": silent}
 
 
 @require_POST
@@ -53,7 +80,11 @@ def rule(request: HttpRequest, pk: int) -> HttpResponse:
     case = find(pk)
     post = request.POST
     ruling = services.rule(
-        case, request.user, post.get("kind", ""), post.get("subject", ""), post.get("reason", "")  # type: ignore[arg-type]
+        case,
+        request.user,
+        post.get("kind", ""),
+        post.get("subject", ""),
+        post.get("reason", ""),  # type: ignore[arg-type]
     )
     messages.success(request, f"Recorded: {ruling.get_kind_display()}. It stays on the case's record.")
     return redirect("suspects:suspects", case.pk)

@@ -6,23 +6,39 @@ from django.shortcuts import render
 
 def forbidden(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
     """403: the role does not hold the right."""
-    return render(request, "ui/message.html", {
-        "title": "Not yours to do",
-        "words": "Your role does not allow this. Ask the lead technician; nothing was changed.",
-    }, status=403)
+    return render(
+        request,
+        "ui/message.html",
+        {
+            "title": "Not yours to do",
+            "words": "Your role does not allow this. Ask the lead technician; nothing was changed.",
+        },
+        status=403,
+    )
 
 
 def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
     """404."""
-    return render(request, "ui/message.html", {
-        "title": "Not found", "words": "There is nothing at this address. The board lists every case.",
-    }, status=404)
+    return render(
+        request,
+        "ui/message.html",
+        {
+            "title": "Not found",
+            "words": "There is nothing at this address. The board lists every case.",
+        },
+        status=404,
+    )
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
     """500: nothing of the request was stored (each step is one transaction)."""
-    return render(request, "ui/message.html", {
-        "title": "Something broke here",
-        "words": "This step was not stored; everything stored before is safe. Try again, and note the time for whoever "
-                 "looks after the server.",
-    }, status=500)
+    return render(
+        request,
+        "ui/message.html",
+        {
+            "title": "Something broke here",
+            "words": "This step was not stored; everything stored before is safe. Try again, and note the time for whoever "
+            "looks after the server.",
+        },
+        status=500,
+    )

@@ -11,21 +11,15 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from gumshoe.core.obd.pids import fields_by_key
+from gumshoe.core.words import share
 
 register = template.Library()
 
 
 @register.filter
 def percent(value: float | None) -> str:
-    """0.804 → 80 %; small shares keep a digit, so that nothing looks impossible or certain."""
-    if value is None:
-        return "–"
-    share = value * 100.0
-    if 0.0 < share < 0.1:
-        return "< 0.1 %"
-    if share > 99.9 and value < 1.0:
-        return "> 99.9 %"
-    return f"{share:.1f} %" if share < 10.0 else f"{share:.0f} %"
+    """0.804 → 80 %; nothing is made to look impossible or certain."""
+    return "–" if value is None else share(value)
 
 
 @register.filter
@@ -58,7 +52,8 @@ def icon(name: str) -> SafeString:
     """An icon of the shipped sprite; decoration only, so hidden from screen readers."""
     return format_html(
         '<svg class="icon" aria-hidden="true" focusable="false"><use href="{}#{}"></use></svg>',
-        static("vendor/icons/bootstrap-icons.svg"), name,
+        static("vendor/icons/bootstrap-icons.svg"),
+        name,
     )
 
 

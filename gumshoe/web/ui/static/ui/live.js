@@ -15,7 +15,7 @@ document.addEventListener("alpine:init", function () {
         axes: [
           { show: true, size: 18, font: "11px Atkinson", stroke: css("--ink-soft"), grid: { stroke: css("--rule"), width: 1 }, ticks: { show: false },
             values: function (u, ticks) { var end = u.scales.x.max; return ticks.map(function (t) { return Math.round(t - end) + " s"; }); } },
-          { size: 46, font: "11px B612 Mono", stroke: css("--ink-soft"), grid: { stroke: css("--rule"), width: 1 }, ticks: { show: false } }
+          { size: 46, font: "11px Spline Sans Mono", stroke: css("--ink-soft"), grid: { stroke: css("--rule"), width: 1 }, ticks: { show: false } }
         ],
         series: [{}, { stroke: css("--trace"), width: 1.6, points: { show: false } }],
         hooks: { drawClear: [function (u) {

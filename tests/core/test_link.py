@@ -1,0 +1,178 @@
+"""The link under everything a bus can do to it. ISO 15765-2/-4 for frames and addresses."""
+
+import time
+import unittest
+from collections.abc import Iterable
+
+import can
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from gumshoe.core.errors import GumshoeError
+from gumshoe.core.obd.capture import candump_line, parse_candump
+from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer, Refused
+from gumshoe.core.obd.link import Addressing, Frame, Link, Timing, find_addressing, open_link
+from gumshoe.core.obd.scanner import scan
+from tests.core.bus import Script, ScriptedBus, single
+
+QUICK = Timing(p2=0.004, p2_star=0.05, consecutive=0.03, margin=0.001)
+
+
+def link(script: Script, **more: object) -> Link:
+    """A link over a scripted bus with short times."""
+    return Link(ScriptedBus(script), timing=QUICK, **more)  # type: ignore[arg-type]
+
+
+class Requests(unittest.TestCase):
+    def test_functional_request_gathers_every_module(self) -> None:
+        def script(message: can.Message) -> Iterable[tuple[int, bytes]]:
+            self.assertEqual(message.arbitration_id, 0x7DF)
+            yield 0x7E8, single(b"\x41\x00\xbe\x1f\xa8\x13")
+            yield 0x7EA, single(b"\x41\x00\x80\x00\x00\x00")
+
+        exchange = link(script).ask_all(b"\x01\x00")
+        self.assertEqual([answer.responder for answer in exchange.answers], [0x7E8, 0x7EA])
+
+    def test_twenty_nine_bit_addresses(self) -> None:
+        def script(message: can.Message) -> Iterable[tuple[int, bytes]]:
+            if message.arbitration_id == 0x18DB33F1:
+                yield 0x18DAF110, single(b"\x41\x00\x80\x00\x00\x00")
+
+        found = find_addressing(lambda addressing: link(script, addressing=addressing))
+        self.assertIs(found.addressing, Addressing.TWENTY_NINE_BIT)
+
+    def test_long_answer_with_flow_control(self) -> None:
+        payload = b"\x49\x02\x01" + b"UY0TN16A9G2000001"
+
+        def script(message: can.Message) -> Iterable[tuple[int, bytes]]:
+            if message.data[0] >> 4 == 0:
+                yield 0x7E8, bytes((0x10, len(payload))) + payload[:6]
+            elif message.data[0] >> 4 == 3:
+                yield 0x7E8, b"\x21" + payload[6:13]
+                yield 0x7E8, (b"\x22" + payload[13:]).ljust(8, b"\x00")
+
+        self.assertEqual(link(script).ask(0, b"\x09\x02").payload, payload)
+
+    def test_response_pending_extends_the_wait(self) -> None:
+        class Slow(ScriptedBus):
+            later: float | None = None
+
+            def recv(self, timeout: float | None = None) -> can.Message | None:
+                if self.later and time.monotonic() > self.later:
+                    self.later = None
+                    return can.Message(arbitration_id=0x7E8, data=single(b"\x44"), is_extended_id=False)
+                return super().recv(timeout)
+
+        bus = Slow(lambda message: [(0x7E8, single(b"\x7f\x04\x78"))])
+        quick = Link(bus, timing=QUICK)  # type: ignore[arg-type]
+        bus.later = time.monotonic() + 0.02  # well past P2, within P2*
+        self.assertEqual(quick.ask(0, b"\x04").payload, b"\x44")
+
+    def test_pending_for_ever_ends(self) -> None:
+        class Forever(ScriptedBus):
+            def recv(self, timeout: float | None = None) -> can.Message | None:
+                return (
+                    can.Message(arbitration_id=0x7E8, data=single(b"\x7f\x04\x78"), is_extended_id=False)
+                    if self.sent
+                    else None
+                )
+
+        with self.assertRaisesRegex(BrokenAnswer, "asking for more time"):
+            quick = Link(Forever(lambda _: []), timing=QUICK)
+            quick._prepare = lambda: None  # type: ignore[method-assign]  # the endless bus can never be drained
+            quick.ask(0, b"\x04")
+
+    def test_refusal_names_service_and_reason(self) -> None:
+        with self.assertRaises(Refused) as caught:
+            link(lambda _: [(0x7E8, single(b"\x7f\x04\x22"))]).ask(0, b"\x04")
+        self.assertIn("conditions not correct", caught.exception.what)
+        self.assertIn("engine off", str(caught.exception))
+
+    def test_silence_says_the_usual_cause_first(self) -> None:
+        with self.assertRaises(NoAnswer) as caught:
+            link(lambda _: []).ask(0, b"\x01\x0c")
+        self.assertEqual(caught.exception.remedies[0], "switch the ignition on")
+        self.assertEqual(link(lambda _: []).ask_all(b"\x01\x00").answers, ())
+        with self.assertRaises(NoAnswer):
+            scan(link(lambda _: []))
+
+    def test_answer_that_breaks_off(self) -> None:
+        def script(message: can.Message) -> Iterable[tuple[int, bytes]]:
+            if message.data[0] >> 4 == 0:
+                yield 0x7E8, bytes((0x10, 20)) + b"\x49\x02\x01UY0"
+
+        with self.assertRaises(BrokenAnswer):
+            link(script).ask(0, b"\x09\x02")
+
+    def test_wrong_sequence_number(self) -> None:
+        def script(message: can.Message) -> Iterable[tuple[int, bytes]]:
+            if message.data[0] >> 4 == 0:
+                yield 0x7E8, bytes((0x10, 20)) + b"\x49\x02\x01UY0"
+                yield 0x7E8, b"\x23TN16A9G"
+
+        with self.assertRaises(BrokenAnswer):
+            link(script).ask(0, b"\x09\x02")
+
+    def test_late_answer_to_another_service_is_passed_over(self) -> None:
+        script = lambda _: [(0x7E8, single(b"\x43\x00")), (0x7E8, single(b"\x41\x0c\x0b\xb8"))]  # noqa: E731
+        self.assertEqual(link(script).ask(0, b"\x01\x0c").payload, b"\x41\x0c\x0b\xb8")
+
+    def test_adapter_failure(self) -> None:
+        class Broken(ScriptedBus):
+            def send(self, message: can.Message, timeout: float | None = None) -> None:
+                raise can.CanOperationError("no buffer space")
+
+        with self.assertRaisesRegex(BusFailure, "no buffer space"):
+            Link(Broken(lambda _: []), timing=QUICK).ask(0, b"\x01\x00")
+        with self.assertRaises(BusFailure):
+            open_link("no-such-interface", "x")
+
+
+answers = st.lists(
+    st.tuples(st.sampled_from([0x7E8, 0x7E9, 0x7EF, 0x123, 0x7E0]), st.binary(min_size=0, max_size=8)), max_size=12
+)
+
+
+class Garbage(unittest.TestCase):
+    @settings(max_examples=120, deadline=None)
+    @given(answers)
+    def test_no_garbage_hangs_or_escapes_our_errors(self, frames: list[tuple[int, bytes]]) -> None:
+        began = time.monotonic()
+        quick = link(lambda _: frames)
+        quick.ask_all(b"\x01\x00")
+        try:
+            quick.ask(0, b"\x01\x0c")
+        except LinkError as error:
+            self.assertTrue(error.remedies)
+        self.assertLess(time.monotonic() - began, 2.0)
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.lists(st.binary(min_size=1, max_size=7), min_size=1, max_size=40))
+    def test_a_scan_of_nonsense_ends_with_a_snapshot_or_a_clear_error(self, payloads: list[bytes]) -> None:
+        stream = iter(payloads * 30)
+
+        def script(message: can.Message) -> Iterable[tuple[int, bytes]]:
+            if message.arbitration_id == 0x7DF:
+                return [(0x7E8, single(b"\x41\x00\xff\xff\xff\xff"))]
+            service = message.data[1] + 0x40 if message.data[0] >> 4 == 0 else 0x41
+            return [(0x7E8, single(bytes((service & 0xFF,)) + next(stream, b"\x00")[:6]))]
+
+        try:
+            snapshot = scan(link(script))
+        except GumshoeError as error:
+            self.assertTrue(str(error))
+        else:
+            self.assertEqual(snapshot.modules[0].responder, 0x7E8)
+
+
+class Capture(unittest.TestCase):
+    @given(st.integers(0, 0x7FF), st.binary(max_size=8), st.floats(0, 2e9))
+    def test_candump_round_trip(self, identifier: int, data: bytes, moment: float) -> None:
+        frame = Frame(moment, identifier, False, data, False)
+        again = next(parse_candump([candump_line(frame)]))
+        self.assertEqual((again.id, again.data), (identifier, data))
+        self.assertAlmostEqual(again.time, moment, places=4)
+
+    def test_bad_line_names_its_number(self) -> None:
+        with self.assertRaisesRegex(GumshoeError, "Line 2 is not"):
+            list(parse_candump(["(1.0) can0 7E8#0641", "nonsense"]))

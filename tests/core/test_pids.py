@@ -1,0 +1,94 @@
+"""PID scaling both ways against Scapy's OBD layers (a general packet library, itself after SAE J1979)."""
+
+import random
+import unittest
+from typing import Any
+
+from scapy.contrib.automotive.obd.obd import OBD
+
+from gumshoe.core.obd.errors import BadAnswer
+from gumshoe.core.obd.pids import (
+    FieldKind,
+    bitmap_for,
+    fields_by_key,
+    pid_table,
+    split_current_data,
+    supported_from_bitmap,
+)
+
+# Bit fields and the code of the frame: no quantities to compare.
+NO_QUANTITY = {0x01, 0x02, 0x03, 0x13, 0x1C, 0x41, 0x51}
+# Where the library's layer is not J1979's text: it reads only the first of PID 10's two bytes, and leaves out
+# the offset of −128 mA of PID 34's current. Both are checked by hand values in Answers.test_known_values instead.
+NOT_AS_J1979 = {"maf_gps", "pump_b1s1_ma"}
+
+
+def scapy_values(number: int, data: bytes) -> list[float]:
+    """The numeric fields Scapy reads from a PID's data bytes, in order."""
+    packet = OBD(b"\x41" + bytes((number,)) + data)
+    record = packet.payload.data_records[0]
+    layer: Any = record.payload if record.payload else record
+    return [float(layer.getfieldval(item.name)) for item in layer.fields_desc]
+
+
+class AgainstScapy(unittest.TestCase):
+    def test_values_agree_on_random_bytes(self) -> None:
+        draw = random.Random(7)
+        compared = 0
+        for number, pid in pid_table().items():
+            if number in NO_QUANTITY:
+                continue
+            for _ in range(25):
+                data = bytes(draw.randrange(256) for _ in range(pid.size))
+                theirs = scapy_values(number, data)
+                ours = [item.read(data) for item in pid.fields]
+                self.assertEqual(len(theirs), len(ours), f"PID {number:02X}")
+                for item, mine, other in zip(pid.fields, ours, theirs, strict=True):
+                    if item.key in NOT_AS_J1979:
+                        continue
+                    # The library rounds to three places.
+                    tolerance = max(abs(item.scale) * 0.51, abs(other) * 5e-3, 6e-4)
+                    self.assertAlmostEqual(
+                        mine, other, delta=tolerance, msg=f"PID {number:02X} {item.key} {data.hex()}"
+                    )
+                compared += 1
+        self.assertGreater(compared, 30 * 25)
+
+    def test_writing_gives_back_the_bytes(self) -> None:
+        draw = random.Random(8)
+        for number, pid in pid_table().items():
+            data = bytes(draw.randrange(256) for _ in range(pid.size))
+            self.assertEqual(pid.encode(pid.decode(data)), data, f"PID {number:02X}")
+
+    def test_values_beyond_the_range_are_held(self) -> None:
+        for item in fields_by_key().values():
+            if item.kind is FieldKind.NUMBER:
+                self.assertAlmostEqual(item.read(b"\0" * item.at + item.write(1e9)), item.high, places=6)
+                self.assertAlmostEqual(item.read(b"\0" * item.at + item.write(-1e9)), item.low, places=6)
+
+
+class Answers(unittest.TestCase):
+    def test_known_values(self) -> None:
+        # Definitions of SAE J1979 [S]: rpm in quarters, temperature minus 40, trim 128 = 0 %, air flow in 0.01 g/s.
+        table = pid_table()
+        self.assertEqual(table[0x0C].decode(bytes((0x1A, 0xF8)))["rpm"], 1726.0)
+        self.assertEqual(table[0x05].decode(bytes((0x7B,)))["coolant_c"], 83.0)
+        self.assertEqual(table[0x06].decode(bytes((0x80,)))["stft_b1_pct"], 0.0)
+        self.assertAlmostEqual(table[0x10].decode(bytes((0x01, 0x00)))["maf_gps"], 2.56)
+        wide = table[0x34].decode(bytes((0x80, 0x00, 0x80, 0x00)))
+        self.assertAlmostEqual(wide["lambda_b1s1"], 1.0)
+        self.assertEqual(wide["pump_b1s1_ma"], 0.0)
+
+    def test_bitmaps_round_trip(self) -> None:
+        self.assertEqual(supported_from_bitmap(0, bitmap_for(0, {1, 4, 12, 32})), {1, 4, 12, 32})
+        self.assertEqual(supported_from_bitmap(0x20, bitmap_for(0x20, {0x21, 0x40})), {0x21, 0x40})
+
+    def test_several_pids_in_one_answer(self) -> None:
+        parts = split_current_data(bytes((0x41, 0x0C, 0x1A, 0xF8, 0x05, 0x7B)), (0x0C, 0x05))
+        self.assertEqual(parts, {0x0C: b"\x1a\xf8", 0x05: b"\x7b"})
+
+    def test_short_and_foreign_answers_are_refused(self) -> None:
+        with self.assertRaisesRegex(BadAnswer, "2 data bytes, 1 arrived"):
+            split_current_data(bytes((0x41, 0x0C, 0x1A)), (0x0C,))
+        with self.assertRaisesRegex(BadAnswer, "not asked for"):
+            split_current_data(bytes((0x41, 0x05, 0x7B)), (0x0C,))

@@ -1,0 +1,113 @@
+"""The next test and the cost to fix. Ratio rule: Heckerman, Breese & Rommelse, CACM 38(3), 1995."""
+
+import itertools
+import math
+import unittest
+from dataclasses import replace
+from random import Random
+
+import numpy as np
+
+from gumshoe.core.clues.model import Clue, ClueKind
+from gumshoe.core.planning import Costs, Standing, expected_fix_cost, propose, standing
+from gumshoe.core.planning.next_test import entropy_bits
+from gumshoe.core.suspects import assess
+from tests.core import toy
+
+
+class RatioRule(unittest.TestCase):
+    def test_no_order_is_cheaper_for_single_faults(self) -> None:
+        draw = Random(5)
+        for _ in range(25):
+            size = draw.randrange(2, 7)
+            chances = np.array([draw.random() for _ in range(size)])
+            chances /= chances.sum()
+            cost = np.array([draw.uniform(5.0, 400.0) for _ in range(size)])
+            best = min(
+                sum(chances[repair] * sum(cost[list(order[: place + 1])]) for place, repair in enumerate(order))
+                for order in itertools.permutations(range(size))
+            )
+            self.assertAlmostEqual(expected_fix_cost(chances, np.eye(size, dtype=bool), cost), best, places=9)
+
+    def test_two_needed_repairs_cost_until_the_later(self) -> None:
+        needed = np.array([[True, True]])
+        self.assertAlmostEqual(expected_fix_cost(np.array([1.0]), needed, np.array([10.0, 90.0])), 100.0)
+        self.assertEqual(expected_fix_cost(np.array([1.0]), np.array([[False, False]]), np.array([10.0, 90.0])), 0.0)
+
+
+class Information(unittest.TestCase):
+    def test_entropy_of_known_distributions(self) -> None:
+        # Shannon 1948: a fair coin is one bit, eight equal cases three, certainty none.
+        self.assertAlmostEqual(entropy_bits(np.array([0.5, 0.5])), 1.0)
+        self.assertAlmostEqual(entropy_bits(np.full(8, 0.125)), 3.0)
+        self.assertEqual(entropy_bits(np.array([1.0, 0.0])), 0.0)
+
+    def test_bits_and_savings_never_negative_for_a_free_test(self) -> None:
+        for seed in range(30):
+            draw = Random(seed)
+            known = toy.knowledge(draw)
+            free = replace(known, tests={n: replace(t, minutes=1e-9) for n, t in known.tests.items()})
+            clues = [clue for clue in toy.clues(draw, free) if clue.kind is not ClueKind.TEST]
+            for item in propose(assess(free, clues), free, Costs()):
+                self.assertGreaterEqual(item.bits, 0.0)
+                self.assertGreaterEqual(item.saving, -1e-6)
+                self.assertAlmostEqual(sum(outcome.chance for outcome in item.outcomes), 1.0, places=9)
+
+    def test_a_perfect_test_tells_the_whole_entropy(self) -> None:
+        known = toy.knowledge(Random(2), faults=4, codes=0, tests=0)
+        sure = toy.TestRow(
+            "sure",
+            "sure",
+            "",
+            "",
+            10.0,
+            0,
+            (),
+            (),
+            (),
+            outcomes=(toy.OutcomeRow("yes", "yes", ""), toy.OutcomeRow("no", "no", "")),
+            otherwise={"yes": 0.0, "no": 1.0},
+            given={"f0": {"yes": 1.0, "no": 0.0}},
+        )
+        known = replace(known, tests={"sure": sure})
+        result = assess(known, [], max_size=1)
+        chance = result.suspect("f0").probability  # type: ignore[union-attr]
+        entropy = -chance * math.log2(chance) - (1 - chance) * math.log2(1 - chance)
+        # Floors keep any test from being quite perfect: within two per cent.
+        self.assertAlmostEqual(propose(result, known, Costs())[0].bits, entropy, delta=0.02)
+
+    def test_made_tests_and_known_variables_are_not_proposed(self) -> None:
+        known = toy.knowledge(Random(1))
+        proposed = [item.test.id for item in propose(assess(known, []), known, Costs(), done=["t0"])]
+        self.assertEqual(proposed, ["t1"])
+
+
+class Stop(unittest.TestCase):
+    def setUp(self) -> None:
+        known = toy.knowledge(Random(4), faults=4, codes=1, tests=0)
+        shown = toy.TestRow(
+            "look",
+            "look",
+            "",
+            "",
+            5.0,
+            0,
+            (),
+            (),
+            (),
+            outcomes=(toy.OutcomeRow("seen", "seen", "", ("f0",)), toy.OutcomeRow("not", "not", "")),
+            otherwise={"seen": 0.001, "not": 0.999},
+            given={"f0": {"seen": 0.95, "not": 0.05}},
+        )
+        self.known = replace(known, tests={"look": shown})
+        self.seen = Clue(ClueKind.TEST, "look", "seen", "look: seen", "look")
+
+    def test_a_direct_test_and_enough_probability_make_a_verdict(self) -> None:
+        judged = standing(assess(self.known, [self.seen]), "f0")
+        self.assertIs(judged.standing, Standing.PROVEN)
+        self.assertFalse(judged.guess)
+
+    def test_without_a_direct_test_it_is_a_guess(self) -> None:
+        for clues in ([], [replace(self.seen, value="not")], [replace(self.seen, doubtful=True, weight=0.25)]):
+            self.assertTrue(standing(assess(self.known, clues), "f0").guess)
+        self.assertTrue(standing(assess(self.known, []), "nobody").guess)

@@ -1,0 +1,153 @@
+"""The posterior against brute force in plain Python, and the properties it must have.
+
+Noisy-or: Pearl, Probabilistic Reasoning in Intelligent Systems, 1988.
+"""
+
+import itertools
+import math
+import unittest
+from dataclasses import replace
+from random import Random
+
+from gumshoe.core.clues.model import Clue, ClueKind
+from gumshoe.core.knowledge.catalogue import Knowledge, floored
+from gumshoe.core.suspects import assess
+from gumshoe.core.suspects.posterior import Stance, priors
+from tests.core import toy
+
+
+def brute_force(known: Knowledge, clues: list[Clue]) -> dict[frozenset[str], float]:
+    """P(S | clues) by the definition, set by set, in plain Python."""
+    names = list(known.faults)
+    prior = dict(zip(names, priors(known, names, None), strict=True))
+    weights = {}
+    for size in range(4):
+        for chosen in itertools.combinations(names, size):
+            weight = math.prod(prior[name] / (1 - prior[name]) for name in chosen)
+            for clue in clues:
+                weight *= likelihood(known, clue, chosen) ** clue.weight
+            weights[frozenset(chosen)] = weight
+    total = sum(weights.values())
+    return {members: weight / total for members, weight in weights.items()}
+
+
+def likelihood(known: Knowledge, clue: Clue, members: tuple[str, ...]) -> float:
+    """P(clue | S) by the definition."""
+    if clue.kind is ClueKind.CODE:
+        absent = 1.0 - known.codes[clue.variable].leak
+        for name in members:
+            absent *= 1.0 - known.faults[name].codes.get(clue.variable, 0.0)
+        return absent if clue.value == "absent" else 1.0 - absent
+    if clue.kind is ClueKind.GRADED:
+        plain = floored(known.variables[clue.variable].normal)
+        tables = {
+            n: floored(known.faults[n].graded[clue.variable])
+            for n in members
+            if clue.variable in known.faults[n].graded
+        }
+    else:
+        test = known.tests[clue.variable]
+        plain = floored(test.otherwise)
+        tables = {n: floored(test.given[n]) for n in members if n in test.given}
+    if not tables:
+        return plain[clue.value]
+
+    def distance(table: dict[str, float]) -> float:
+        return sum(share * math.log(share / plain[name]) for name, share in table.items())
+
+    return max(tables.values(), key=distance)[clue.value]
+
+
+class AgainstBruteForce(unittest.TestCase):
+    def test_every_marginal_and_the_best_set(self) -> None:
+        for seed in range(40):
+            draw = Random(seed)
+            known = toy.knowledge(draw, faults=draw.randrange(4, 8))
+            clues = toy.clues(draw, known)
+            exact = brute_force(known, clues)
+            result = assess(known, clues)
+            for suspect in result.suspects:
+                expected = sum(weight for members, weight in exact.items() if suspect.id in members)
+                self.assertAlmostEqual(suspect.probability, expected, places=9)
+            self.assertAlmostEqual(result.best_probability, max(exact.values()), places=9)
+            self.assertAlmostEqual(result.nothing, exact[frozenset()], places=9)
+
+    def test_ratio_of_a_clue_is_bayes_factor_given_the_rest(self) -> None:
+        draw = Random(3)
+        known = toy.knowledge(draw)
+        clues = toy.clues(draw, known)
+        result = assess(known, clues)
+        for clue in clues:
+            without = brute_force(known, [other for other in clues if other is not clue])
+            for suspect in result.suspects:
+                inside = [(m, w) for m, w in without.items() if suspect.id in m]
+                outside = [(m, w) for m, w in without.items() if suspect.id not in m]
+                with_it = sum(w * likelihood(known, clue, tuple(m)) for m, w in inside) / sum(w for _, w in inside)
+                no_it = sum(w * likelihood(known, clue, tuple(m)) for m, w in outside) / sum(w for _, w in outside)
+                entry = next(item for item in suspect.entries if item.clue is clue)
+                self.assertAlmostEqual(entry.llr, math.log(with_it / no_it), places=7)
+
+
+class Properties(unittest.TestCase):
+    def setUp(self) -> None:
+        self.draw = Random(11)
+        self.known = toy.knowledge(self.draw)
+        self.clues = toy.clues(self.draw, self.known)
+
+    def shares(self, clues: list[Clue], **more: object) -> dict[str, float]:
+        return {item.id: item.probability for item in assess(self.known, clues, **more).suspects}  # type: ignore[arg-type]
+
+    def test_order_of_clues_is_of_no_account(self) -> None:
+        expected = self.shares(self.clues)
+        for _ in range(10):
+            self.draw.shuffle(self.clues)
+            for name, value in self.shares(self.clues).items():
+                self.assertAlmostEqual(value, expected[name], places=12)
+
+    def test_a_copy_of_a_clue_changes_nothing(self) -> None:
+        copied = [*self.clues, replace(self.clues[0], source="another scan")]
+        for name, value in self.shares(copied).items():
+            self.assertAlmostEqual(value, self.shares(self.clues)[name], places=12)
+
+    def test_a_family_counts_less_than_two_independent_clues(self) -> None:
+        first = next(clue for clue in self.clues if clue.kind is ClueKind.TEST)
+        second = replace(self.clues[0], value="present", family="apart")
+        together = [replace(first, family="same"), replace(second, family="same")]
+        apart = [replace(first, family="one"), replace(second, family="two")]
+
+        def moved(clues: list[Clue]) -> float:
+            base = self.shares([])
+            return sum(abs(value - base[name]) for name, value in self.shares(clues).items())
+
+        self.assertLess(moved(together), moved(apart) + 1e-12)
+
+    def test_doubt_pulls_towards_the_prior(self) -> None:
+        clue = next(item for item in self.clues if item.kind is ClueKind.TEST)
+        base, whole = self.shares([]), self.shares([clue])
+        doubted = self.shares([replace(clue, weight=0.25, doubtful=True)])
+        for name in base:
+            low, high = sorted((base[name], whole[name]))
+            self.assertTrue(low - 1e-9 <= doubted[name] <= high + 1e-9, name)
+
+    def test_ruled_out_takes_no_part_and_own_suspect_is_lifted(self) -> None:
+        shares = self.shares(self.clues, ruled_out=["f1"])
+        self.assertNotIn("f1", shares)
+        self.assertGreater(self.shares([], own=["f2"])["f2"], self.shares([])["f2"])
+
+    def test_distance_raises_what_wears(self) -> None:
+        worn = replace(self.known, faults=self.known.faults | {"f0": replace(self.known.faults["f0"], wear=1.5)})
+        young = assess(worn, [], odometer_km=20_000).suspect("f0")
+        old = assess(worn, [], odometer_km=200_000).suspect("f0")
+        assert young and old
+        self.assertGreater(old.probability, young.probability)
+
+    def test_words_follow_from_the_ratio_alone(self) -> None:
+        for suspect in assess(self.known, self.clues).suspects:
+            for entry in suspect.entries:
+                expected = (
+                    Stance.SUPPORTS
+                    if entry.llr > math.log(1.5)
+                    else (Stance.AGAINST if entry.llr < -math.log(1.5) else Stance.SILENT)
+                )
+                self.assertIs(entry.stance, expected)
+                self.assertIn(entry.clue.words, entry.words)

@@ -1,0 +1,121 @@
+"""Proof and clearing. Similar-conditions window: 13 CCR 1968.2, 375 rpm and 20 % load [S]."""
+
+import unittest
+from datetime import UTC, datetime
+
+from gumshoe.core.codes import CodeState
+from gumshoe.core.knowledge.catalogue import expand
+from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
+from gumshoe.core.obd.status import Monitor, MonitorStatus
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.proof.clear_guard import check_clear
+from gumshoe.core.proof.tracker import Observation, Plan, Tracker, Verdict, plan_proof, replay
+from gumshoe.core.signals.regions import Region
+
+FRAME = {"rpm": 830.0, "load_pct": 21.0, "coolant_c": 88.0, "speed_kmh": 0.0}
+IDLE = {"rpm": 760.0, "load_pct": 24.0, "coolant_c": 88.0, "speed_kmh": 0.0, "stft_b1_pct": 0.5, "ltft_b1_pct": 1.0}
+CRUISE = {"rpm": 2150.0, "load_pct": 45.0, "coolant_c": 89.0, "speed_kmh": 75.0, "stft_b1_pct": 0.0, "ltft_b1_pct": 1.0}
+
+
+def status(*complete: str) -> MonitorStatus:
+    names = ("misfire", "fuel system", "comprehensive components", "catalyst")
+    return MonitorStatus(True, 1, False, tuple(Monitor(name, True, name in complete) for name in names))
+
+
+def snapshot(*codes: tuple[str, CodeState]) -> Snapshot:
+    module = ModuleSnapshot(
+        0x7E8,
+        status=status("fuel system"),
+        codes=tuple(StoredCode(code, state) for code, state in codes),
+        frames=(FreezeFrame("P0171", FRAME),),
+    )
+    return Snapshot(datetime.now(UTC), "11 bit", (module,))
+
+
+def plan() -> Plan:
+    return plan_proof(snapshot(("P0171", CodeState.CONFIRMED), ("P0171", CodeState.PERMANENT)), expand(Powertrain()))
+
+
+def trip(values: dict[str, float], seconds: int, *complete: str, pending: tuple[str, ...] = ()) -> list[Observation]:
+    rows = [
+        Observation(float(t), values, status(*complete), confirmed=(), pending=pending, permanent=())
+        for t in range(2, seconds, 2)
+    ]
+    return [*rows, Observation(None)]
+
+
+class Proof(unittest.TestCase):
+    def test_the_plan_follows_from_the_stored_scan(self) -> None:
+        made = plan()
+        self.assertEqual([(t.code, t.monitor, t.trips) for t in made.targets], [("P0171", "fuel system", 2)])
+        self.assertIs(made.signal_region, Region.WARM_IDLE)
+
+    def test_two_good_trips_near_the_frame_prove_it(self) -> None:
+        seen = trip(IDLE, 120, "fuel system") + trip(IDLE, 120, "fuel system")
+        self.assertEqual(replay(plan(), seen).verdict(), (Verdict.PROVEN, ()))
+
+    def test_one_trip_is_not_enough(self) -> None:
+        verdict, missing = replay(plan(), trip(IDLE, 240, "fuel system")).verdict()
+        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertTrue(any("1 of 2 trips" in line for line in missing))
+
+    def test_code_gone_but_monitor_never_ran(self) -> None:
+        verdict, missing = replay(plan(), trip(IDLE, 200) + trip(IDLE, 200)).verdict()
+        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertTrue(any("fuel system" in line and "0 of 2" in line for line in missing))
+
+    def test_a_drive_never_near_the_frame_proves_nothing(self) -> None:
+        seen = trip(CRUISE, 600, "fuel system") * 2
+        verdict, missing = replay(plan(), seen).verdict()
+        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertTrue(any("similar" in line for line in missing))
+
+    def test_pending_again_is_came_back(self) -> None:
+        seen = trip(IDLE, 200, "fuel system") + trip(IDLE, 60, "fuel system", pending=("P0171",))
+        verdict, reasons = replay(plan(), seen).verdict()
+        self.assertIs(verdict, Verdict.CAME_BACK)
+        self.assertEqual(reasons, ("P0171 is pending again",))
+
+    def test_the_signal_must_be_right_again(self) -> None:
+        lean = IDLE | {"ltft_b1_pct": 17.0}
+        verdict, missing = replay(plan(), trip(lean, 120, "fuel system") * 2).verdict()
+        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertTrue(any("Total trim" in line and "+17.5 %" in line for line in missing))
+
+    def test_a_new_code_keeps_the_car_here(self) -> None:
+        seen = trip(IDLE, 120, "fuel system") + trip(IDLE, 120, "fuel system", pending=("P0113",))
+        verdict, missing = replay(plan(), seen).verdict()
+        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertTrue(any("P0113" in line for line in missing))
+
+    def test_nothing_stored_nothing_proven(self) -> None:
+        empty = plan_proof(snapshot(), expand(Powertrain()))
+        self.assertIs(replay(empty, trip(IDLE, 200, "fuel system") * 2).verdict()[0], Verdict.NOT_YET)
+
+    def test_window_edges(self) -> None:
+        tracker = Tracker(plan())
+        self.assertTrue(tracker.is_similar(830 + 375, 21 + 20, 88))
+        self.assertFalse(tracker.is_similar(830 + 376, 21, 88))
+        self.assertFalse(tracker.is_similar(830, 21 + 20.5, 88))
+        self.assertFalse(tracker.is_similar(830, 21, 40))
+
+    def test_time_not_watched_proves_nothing(self) -> None:
+        seen = [Observation(2.0, IDLE, status()), Observation(3600.0, IDLE, status())]
+        self.assertLessEqual(replay(plan(), seen).total_s, 32.0)
+
+
+class Clearing(unittest.TestCase):
+    def test_only_after_a_scan_with_nothing_loose_and_the_engine_still(self) -> None:
+        stored = snapshot(("P0171", CodeState.CONFIRMED), ("P0171", CodeState.PERMANENT))
+        self.assertTrue(check_clear(stored, (), 0.0).allowed)
+        self.assertIn("No scan is stored", check_clear(None, (), 0.0).blocks[0])
+        self.assertIn("duct off", check_clear(stored, ("duct off",), 0.0).blocks[0])
+        self.assertIn("engine is running", check_clear(stored, (), 760.0).blocks[0])
+        self.assertIn("does not answer", check_clear(stored, (), None).blocks[0])
+
+    def test_says_what_goes_and_what_stays(self) -> None:
+        check = check_clear(snapshot(("P0171", CodeState.CONFIRMED), ("P0171", CodeState.PERMANENT)), (), 0.0)
+        losses = " ".join(check.losses)
+        for words in ("P0171", "freeze frame", "fuel system", "inspection"):
+            self.assertIn(words, losses)
+        self.assertIn("removes them itself", check.remains[0])

@@ -1,0 +1,136 @@
+"""Headless Chromium for the journeys, and what must never happen in it."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlparse
+
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.webdriver.common.by import By
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+
+from gumshoe.web.accounts.models import Role
+from tests.web import support
+
+ROOT = Path(__file__).resolve().parents[2]
+AXE = ROOT / "gumshoe/web/ui/static/vendor/axe/axe.min.js"
+FLAGS = (
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-dev-shm-usage",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--window-size=1280,800",
+)
+
+
+def open_browser() -> webdriver.Chrome:
+    """A new headless browser that logs its console and its requests."""
+    options = webdriver.ChromeOptions()
+    for flag in FLAGS:
+        options.add_argument(flag)
+    options.binary_location = shutil.which("chromium") or "/usr/bin/chromium"
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+    driver = shutil.which("chromedriver") or "/usr/bin/chromedriver"
+    return webdriver.Chrome(options=options, service=webdriver.ChromeService(driver))
+
+
+class Journey(StaticLiveServerTestCase):
+    """A test in the browser. At its end the console must be silent and no other host may have been asked."""
+
+    allowed_errors: tuple[str, ...] = ()
+
+    def setUp(self) -> None:
+        self.addCleanup(support.stop_everything)
+        self.browser = open_browser()
+        self.addCleanup(self.browser.quit)
+        self.person = support.person("tess", Role.LEAD)
+
+    def go(self, path: str) -> None:
+        """Open a page of the application."""
+        self.browser.get(self.live_server_url + path)
+
+    def sign_in(self) -> None:
+        """Sign in through the page."""
+        self.go("/sign-in/")
+        self.fill("username", "tess")
+        self.fill("password", support.PASSWORD)
+        self.press("Sign in")
+        self.see("Cases on the board")
+
+    def fill(self, name: str, text: str) -> None:
+        """Type into the field of that name."""
+        field = self.browser.find_element(By.NAME, name)
+        field.clear()
+        field.send_keys(text)
+
+    def find(self, selector: str) -> WebElement:
+        """The first element for a CSS selector, waited for."""
+        return WebDriverWait(self.browser, 15).until(lambda b: b.find_element(By.CSS_SELECTOR, selector))
+
+    def press(self, words: str, *, wait: float = 15) -> None:
+        """Click the visible, enabled button or link with these words."""
+        path = f"//*[self::button or self::a or self::summary or self::label][contains(normalize-space(.), '{words}')]"
+
+        def ready(browser: webdriver.Chrome) -> WebElement | bool:
+            for element in browser.find_elements(By.XPATH, path):
+                if element.is_displayed() and element.is_enabled():
+                    return element
+            return False
+
+        element = self._await(ready, f"no button “{words}”", wait)
+        self.browser.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+        self.browser.execute_script("arguments[0].click()", element)
+
+    def see(self, words: str, *, wait: float = 15) -> None:
+        """The page shows these words."""
+        self._await(lambda b: words in b.find_element(By.TAG_NAME, "body").text, f"“{words}” does not appear", wait)
+
+    def _await(self, condition: Any, trouble: str, wait: float) -> Any:
+        """Wait for a condition; a failure says what the page shows instead."""
+        try:
+            patient = WebDriverWait(self.browser, wait, ignored_exceptions=[StaleElementReferenceException])
+            return patient.until(condition)
+        except TimeoutException:
+            text = self.browser.find_element(By.TAG_NAME, "body").text
+            raise AssertionError(f"{trouble} at {self.browser.current_url}; the page shows:\n{text[:1500]}") from None
+
+    def axe(self, page: str) -> None:
+        """No accessibility violation by axe-core's WCAG 2 A and AA rules."""
+        self.browser.execute_script(AXE.read_text(encoding="utf-8"))
+        result = self.browser.execute_async_script(
+            "const done = arguments[arguments.length - 1];"
+            "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa']})"
+            ".then(done, e => done({violations: [{id: String(e), nodes: []}]}));"
+        )
+        found = [
+            f"{item['id']}: {item['nodes'][0]['html'][:140] if item['nodes'] else ''}" for item in result["violations"]
+        ]
+        self.assertEqual(found, [], f"{page}: accessibility")
+
+    def check_quiet(self) -> None:
+        """The console holds no error, and every request went to this server."""
+        said = [
+            entry["message"] for entry in self.browser.get_log("browser") if entry["level"] in ("SEVERE", "WARNING")
+        ]
+        errors = [message for message in said if not any(part in message for part in self.allowed_errors)]
+        self.assertEqual(errors, [])
+        own = urlparse(self.live_server_url).netloc
+        asked = set()
+        for entry in self.browser.get_log("performance"):
+            message = json.loads(entry["message"])["message"]
+            if message["method"] == "Network.requestWillBeSent":
+                url = urlparse(message["params"]["request"]["url"])
+                if url.scheme in ("http", "https", "ws", "wss"):
+                    asked.add(url.netloc)
+        self.assertEqual(asked, {own})

@@ -1,0 +1,278 @@
+"""The services of the stages with a real stand-in on a virtual bus, and every page they feed."""
+
+from __future__ import annotations
+
+import time
+from decimal import Decimal
+from pathlib import Path
+from unittest import mock
+
+from django.conf import settings
+from django.test import TransactionTestCase
+
+from gumshoe.core.errors import BadInput
+from gumshoe.core.obd.capture import parse_candump
+from gumshoe.core.obd.errors import NoAnswer
+from gumshoe.core.obd.link import Frame
+from gumshoe.web.accounts.models import User
+from gumshoe.web.bench import services as bench
+from gumshoe.web.cases import services as cases
+from gumshoe.web.live import feed, store
+from gumshoe.web.live import services as live
+from gumshoe.web.live.models import Recording
+from gumshoe.web.repairs import services as repairs
+from gumshoe.web.scans import services as scans
+from gumshoe.web.suspects import services as suspects
+from gumshoe.web.vehicles.links import connection
+from tests.web import support
+
+LEAK = "crankcase-hose-split"
+
+
+class WithCar(TransactionTestCase):
+    """A technician, a car with an air leak and two trips behind it, and a case."""
+
+    history: tuple[str, ...] = ("mixed", "mixed")
+    defects: tuple[str, ...] = (LEAK,)
+
+    def setUp(self) -> None:
+        self.addCleanup(support.stop_everything)
+        self.tess = support.person()
+        self.car = support.car()
+        self.runner = support.start(support.stand_in(defects=self.defects, history=self.history, coolant_c=64.0))
+        self.case = support.case_of(self.tess, self.car, "rough_idle", "high_idle")
+        self.client.force_login(User.objects.get(username="tess"))
+
+    def key(self, position: str) -> None:
+        self.runner.key(position)
+        self.runner.skip(1.0)
+
+
+class Scanning(WithCar):
+    def test_one_press_stores_the_whole_snapshot(self) -> None:
+        self.key("on")
+        began = time.monotonic()
+        response = self.client.post(f"/cases/{self.case.pk}/scan/now/", follow=True)
+        self.assertLess(time.monotonic() - began, 5.0)
+        self.assertContains(response, "P0171")
+        stored = self.case.scans.get()
+        snapshot = scans.snapshot_of(stored)
+        assert snapshot and snapshot.engine
+        self.assertEqual(snapshot.problems, ())
+        self.assertEqual(len(snapshot.modules), 2)
+        self.assertEqual(snapshot.vin, self.runner.vehicle.identity.vin)
+        self.assertTrue(snapshot.lamp)
+        self.assertGreater(len(snapshot.engine.results), 10)
+        self.assertGreater(snapshot.engine.values["module_v"], 11.0)
+        self.car.refresh_from_db()
+        self.assertEqual(self.car.vin, snapshot.vin)
+        log = self.client.get(f"/cases/{self.case.pk}/scan/{stored.pk}/frames.log").content.decode()
+        frames = list(parse_candump(log.splitlines()))
+        self.assertGreater(len(frames), 50)
+        self.assertEqual(frames[0].id, 0x7DF)
+
+    def test_key_off_is_a_clear_error_and_stores_nothing(self) -> None:
+        response = self.client.post(f"/cases/{self.case.pk}/scan/now/")
+        self.assertContains(response, "switch the ignition on", status_code=409)
+        self.assertEqual(self.case.scans.count(), 0)
+
+    def test_a_scan_that_breaks_off_keeps_its_frames(self) -> None:
+        self.key("on")
+
+        def broken(link: object) -> object:
+            connection(self.car)._link.ask_all(b"\x01\x00")  # type: ignore[union-attr]
+            raise NoAnswer("The module fell silent in the middle.")
+
+        with mock.patch("gumshoe.web.scans.services.scan", broken), self.assertRaises(NoAnswer) as caught:
+            scans.perform(self.case, self.tess)
+        self.assertIn("raw frames", caught.exception.kept)
+        stored = self.case.scans.get()
+        self.assertTrue(stored.interrupted)
+        self.assertIn("7E8#", stored.frames)
+        self.assertContains(self.client.get(f"/cases/{self.case.pk}/scan/"), "cut off")
+
+    def test_a_journal_left_by_a_kill_is_put_on_record(self) -> None:
+        journal = scans.Journal(self.case, self.tess)
+        journal.take(Frame(1.0, 0x7DF, False, b"\x02\x01\x00", True))
+        journal.close(keep=True)
+        other = journal.path.with_name(journal.path.name.replace(f"-{__import__('os').getpid()}-", "-1-"))
+        journal.path.rename(other)
+        self.assertEqual(scans.recover(), 1)
+        self.assertTrue(self.case.scans.get().interrupted)
+        self.assertEqual(list((Path(settings.DATA_DIR) / "journal").glob("*.log")), [])
+
+    def test_two_scans_side_by_side(self) -> None:
+        self.key("on")
+        scans.perform(self.case, self.tess)
+        self.runner.vehicle.memory.clear()
+        scans.perform(self.case, self.tess)
+        page = self.client.get(f"/cases/{self.case.pk}/scan/compare/")
+        self.assertContains(page, "changed state")  # confirmed became permanent only
+
+
+class Working(WithCar):
+    def record(self, purpose: str, trim: float, flow: float, rpm: float) -> None:
+        from gumshoe.core.obd.poller import Sample
+
+        recording = Recording.objects.create(case=self.case, by=self.tess, label=purpose, purpose=purpose)
+        rows = [
+            Sample(i * 0.2, key, value)
+            for i in range(60)
+            for key, value in (
+                ("rpm", rpm),
+                ("maf_gps", flow),
+                ("stft_b1_pct", 1.0),
+                ("ltft_b1_pct", trim - 1.0),
+                ("coolant_c", 88.0),
+                ("speed_kmh", 0.0),
+                ("load_pct", 22.0),
+            )
+        ]
+        store.append(recording, 0, rows[:200])
+        store.append(recording, 1, rows[200:], last=True)
+
+    def test_live_feed_recording_and_its_chunks(self) -> None:
+        self.key("on")
+        self.key("start")
+        self.runner.skip(40.0)
+        news = live.news(self.case, 0)
+        deadline = time.monotonic() + 5.0
+        while not news["columns"] and time.monotonic() < deadline:
+            time.sleep(0.1)
+            news = live.news(self.case, 0)
+        self.assertEqual(news["region"], "warm idle")
+        self.assertTrue(news["bands"]["total_trim_b1_pct"]["high"] < news["now"]["total_trim_b1_pct"])
+        with self.assertRaisesRegex(BadInput, "2500 rpm, standing"):
+            live.begin(self.case, self.tess, "fast")
+        with mock.patch("gumshoe.web.live.services.RECORD_S", 2.3):
+            recording = live.begin(self.case, self.tess, "idle")
+        with self.assertRaisesRegex(BadInput, "running already"):
+            live.begin(self.case, self.tess, "idle")
+        time.sleep(1.6)
+        self.assertGreaterEqual(recording.chunks.count(), 1)  # stored while it runs
+        deadline = time.monotonic() + 6.0
+        while not recording.chunks.filter(last=True).exists() and time.monotonic() < deadline:
+            time.sleep(0.1)
+        self.assertTrue(recording.chunks.filter(last=True).exists())
+        self.assertGreater(store.load(recording).seconds, 1.5)
+        feed.stop_all()
+
+    def test_evidence_moves_the_ranking_and_pages_render(self) -> None:
+        self.key("on")
+        scans.perform(self.case, self.tess)
+        self.record("idle", 28.0, 2.1, 830.0)
+        self.record("fast", 7.6, 7.5, 2500.0)
+        before, proposals = suspects.assess_case(self.case)
+        self.assertEqual(before.suspects[0].id, "crankcase_hose_split")
+        self.assertLess(before.suspects[0].probability, 0.9)
+        self.assertNotIn("record_idle", [item.test.id for item in proposals])
+        for name, typed in (
+            ("look_hoses", {"found": "crankcase hose split"}),
+            ("smoke_intake", {"where": "crankcase ventilation hose"}),
+        ):
+            bench.record(self.case, self.tess, bench.test_of(self.case, name), typed, "")
+        after, proposals = suspects.assess_case(self.case)
+        self.assertGreater(after.suspects[0].probability, 0.97)
+        self.assertTrue(after.suspects[0].proven_by)
+        self.assertNotIn("look_hoses", [item.test.id for item in proposals])
+        steps = suspects.history(self.case, after)
+        self.assertEqual(len(steps), 6)  # complaint, scan, two recordings, two tests
+        for page in (
+            "complaint",
+            "scan",
+            "read",
+            "live",
+            "suspects",
+            "suspects/?suspect=catalyst_worn",
+            "bench",
+            "bench/compression",
+            "repair",
+            "clear",
+            "prove",
+            "report",
+        ):
+            path = f"/cases/{self.case.pk}/{page}" + ("" if "?" in page else "/")
+            self.assertEqual(self.client.get(path).status_code, 200, page)
+        self.assertEqual(self.client.get("/").status_code, 200)
+        self.assertEqual(self.client.get("/nowhere/").status_code, 404)
+
+    def test_bad_readings_are_refused_where_they_are_typed(self) -> None:
+        path = f"/cases/{self.case.pk}/bench/fuel_pressure/record/"
+        response = self.client.post(path, {"idle_kpa": "350", "load_kpa": "fifty"})
+        self.assertContains(response, "not a number", status_code=400)
+        self.assertContains(response, 'value="350"', status_code=400)
+        self.assertEqual(self.case.testrecords.count(), 0)
+
+    def test_rulings_need_a_reason_and_a_known_subject(self) -> None:
+        for kind, subject, reason in (
+            ("out", "catalyst_worn", ""),
+            ("out", "no_such", "r"),
+            ("doubt", "no-such-clue", "r"),
+            ("burn", "x", "r"),
+        ):
+            with self.assertRaises(BadInput):
+                suspects.rule(self.case, self.tess, kind, subject, reason)
+        suspects.rule(self.case, self.tess, "out", "catalyst_worn", "renewed last month")
+        self.assertIsNone(suspects.assess_case(self.case)[0].suspect("catalyst_worn"))
+
+    def test_repair_is_only_done_when_approved_and_then_truly(self) -> None:
+        line = repairs.propose_line(self.case, self.tess, "renew_crankcase_hose")
+        self.assertEqual(line.labour, Decimal("33.60"))  # 24 min = 4 tenths of an hour at 84.00
+        with self.assertRaisesRegex(BadInput, "not been approved"):
+            repairs.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        repairs.answer(self.case, self.tess, line.pk, "refused", "owner", "by phone")
+        with self.assertRaises(BadInput):
+            repairs.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        repairs.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
+        self.assertIn("crankcase_ventilation_hose", self.runner.vehicle.parts.leaks_mm2)
+        repairs.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        self.assertEqual(self.runner.vehicle.parts.leaks_mm2, {})
+        with self.assertRaisesRegex(BadInput, "already recorded"):
+            repairs.do_work(self.case, self.tess, line.pk, "", "", None, "")
+
+    def test_a_plug_left_off_sets_real_codes_and_blocks_clearing(self) -> None:
+        end = repairs.open_end(self.case, self.tess, "air-flow meter unplugged", "air_flow_meter")
+        self.key("on")
+        self.runner.skip(2.0)
+        scans.perform(self.case, self.tess)
+        snapshot = scans.snapshot_of(self.case.scans.last())
+        assert snapshot
+        self.assertIn("P0102", snapshot.codes_in())
+        with self.assertRaises(repairs.ClearRefused) as caught:
+            repairs.clear(self.case, self.tess, triage=True)
+        self.assertTrue(any("air-flow meter unplugged" in line for line in caught.exception.remedies))
+        repairs.close_end(self.case, self.tess, end.pk)
+        self.assertEqual(self.runner.vehicle.parts.unplugged, set())
+        clearing = repairs.clear(self.case, self.tess, triage=True)
+        self.assertTrue(all(module["cleared"] for module in clearing.modules))
+        after = scans.snapshot_of(clearing.after)
+        assert after
+        self.assertEqual(after.modules[0].with_state("confirmed"), ())  # type: ignore[arg-type]
+
+    def test_no_clearing_with_the_engine_running(self) -> None:
+        self.key("on")
+        scans.perform(self.case, self.tess)
+        self.key("start")
+        self.runner.skip(5.0)
+        with self.assertRaises(repairs.ClearRefused) as caught:
+            repairs.clear(self.case, self.tess, triage=True)
+        self.assertIn("engine is running", " ".join(caught.exception.remedies))
+        self.assertEqual(self.case.clearings.count(), 0)
+
+
+class Steps(TransactionTestCase):
+    """Intake without any vehicle."""
+
+    def test_case_numbers_and_new_vehicles(self) -> None:
+        tess = support.person()
+        self.client.force_login(User.objects.get(username="tess"))
+        response = self.client.post("/cases/new/", {"plate": "N 1", "make": "Ostrel", "model": "Tern", "vin": "short"})
+        self.assertContains(response, "17 characters; this one has 5")
+        self.client.post("/cases/new/", {"plate": "N 1", "make": "Ostrel", "model": "Tern", "vin": ""})
+        self.client.post("/cases/new/", {"plate": "N 2", "make": "Ostrel", "model": "Tern", "vin": "UY0TN16A9G2000001"})
+        numbers = sorted(case.number for case in cases.Case.objects.all())
+        self.assertEqual([number[3:] for number in numbers], ["0001", "0002"])
+        self.assertContains(self.client.post("/cases/new/", {"plate": "n 1", "make": "a", "model": "b"}), "already")
+        with self.assertRaisesRegex(Exception, "not running"):
+            connection(support.car("nobody", "N 3"))._open()
+        self.assertEqual(tess.role, "technician")
