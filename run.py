@@ -68,7 +68,7 @@ def test(arguments: list[str]) -> int:
     install("requirements-dev.txt")
     install_browser()
     with tempfile.TemporaryDirectory(prefix="gumshoe-test-") as folder:
-        return manage("test", *(arguments or ["--timing"]), data=Path(folder), settings="gumshoe.settings.test")
+        return manage("test", *arguments, data=Path(folder), settings="gumshoe.settings.test")
 
 
 def check(_arguments: list[str]) -> int:

@@ -73,7 +73,7 @@ def _spray(vehicle: Vehicle) -> Finding:
 def _fuel_idle(vehicle: Vehicle) -> Finding:
     if not _running(vehicle):
         return Finding(
-            "The engine is not running: the gauge shows residual pressure.", vehicle.engine.state.rail_kpa, "kPa"
+            "The engine is not running: the gauge shows residual pressure.", round(vehicle.engine.state.rail_kpa), "kPa"
         )
     return Finding("Gauge on the rail.", round(vehicle.engine.state.rail_kpa), "kPa")
 

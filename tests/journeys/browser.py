@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import base64
 import json
+import re
 import shutil
 from pathlib import Path
 from typing import Any
@@ -104,6 +106,19 @@ class Journey(StaticLiveServerTestCase):
         except TimeoutException:
             text = self.browser.find_element(By.TAG_NAME, "body").text
             raise AssertionError(f"{trouble} at {self.browser.current_url}; the page shows:\n{text[:1500]}") from None
+
+    def resize(self, width: int, height: int) -> None:
+        """Give the page this size."""
+        self.browser.execute_cdp_cmd(
+            "Emulation.setDeviceMetricsOverride",
+            {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
+        )
+
+    def printed_pages(self) -> int:
+        """How many A4 pages the browser prints this page on."""
+        size = {"paperWidth": 8.27, "paperHeight": 11.69, "preferCSSPageSize": True}
+        pdf = base64.b64decode(self.browser.execute_cdp_cmd("Page.printToPDF", size)["data"])
+        return len(re.findall(rb"/Type\s*/Page[^s]", pdf))
 
     def axe(self, page: str) -> None:
         """No accessibility violation by axe-core's WCAG 2 A and AA rules."""

@@ -121,8 +121,23 @@ class FromComplaintToProof(Journey):
         self.see("Crankcase ventilation hose split")
         self.see("<script>alert('x')</script>")
         self.axe("report")
+        self.assertEqual(self.printed_pages(), 1)
+        self._night_and_tablet()
+        self.go(f"/cases/{self.case.pk}/report/")
         self.press("Close the case")
         self.see("is closed")
+
+    def _night_and_tablet(self) -> None:
+        """Every stage is readable in the night bay and fits a tablet held upright."""
+        self.press("Night bay")
+        self.resize(800, 1200)
+        for page in ("scan", "read", "live", "suspects", "bench", "repair", "clear", "prove", "report"):
+            self.go(f"/cases/{self.case.pk}/{page}/")
+            self.axe(f"{page} at night")
+            wide = self.browser.execute_script("return document.documentElement.scrollWidth")
+            self.assertLessEqual(wide, 800, f"{page} runs out of a tablet's side")
+        self.resize(1280, 800)
+        self.press("Night bay")
 
     # -- steps --------------------------------------------------------------------------------------------
 

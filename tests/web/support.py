@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from typing import Any
+
 from gumshoe.simulator.garage import Runner, StandIn
 from gumshoe.web.accounts.models import Role, User
 from gumshoe.web.cases import services as cases
@@ -56,9 +59,20 @@ def case_of(user: User, vehicle: Vehicle, *symptoms: str) -> Case:
     return case
 
 
+_driven: dict[StandIn, dict[str, Any]] = {}
+
+
 def start(spec: StandIn) -> Runner:
-    """Run a stand-in without a state file."""
-    return garage.start(spec, None)
+    """Run a stand-in without a state file. Its history is driven once; later tests take over the state it led to."""
+    if spec not in _driven:
+        runner = garage.start(spec, None)
+        with runner.lock:
+            _driven[spec] = runner.vehicle.save()
+        return runner
+    runner = garage.start(replace(spec, history=()), None)
+    with runner.lock:
+        runner.vehicle.restore(_driven[spec])
+    return runner
 
 
 def stop_everything() -> None:

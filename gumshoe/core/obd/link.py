@@ -110,6 +110,7 @@ class _Lane:
 
 
 MODULES = range(8)
+STRAY = (isotp.UnexpectedConsecutiveFrameError, isotp.UnexpectedFlowControlError)
 
 
 class Link:
@@ -199,6 +200,8 @@ class Link:
             self._send(message.arbitration_id, bytes(message.data))
 
         def trouble(error: Exception) -> None:
+            if isinstance(error, STRAY):
+                return  # the tail of an answer to somebody else: the one to us may still come
             lane.trouble = f"The answer of module {self.addressing.response_id(module):X} broke off: {error}"
 
         logic = isotp.TransportLayerLogic(

@@ -2,8 +2,8 @@
 
 What counts: trips in which the code's monitor completed; time in conditions similar to the stored frame (within 375
 1/min and 20 % load, same warm-up state: 13 CCR 1968.2 [S]); pending and confirmed codes absent; the signal that was
-wrong, measured again in the same region. A tracker fed with the same observations gives the same verdict, so that it can be
-rebuilt from the record.
+wrong, measured again in the same region. A tracker fed with the same observations gives the same verdict, so that it
+can be rebuilt from the record.
 """
 
 from __future__ import annotations

@@ -49,7 +49,7 @@ def channels() -> list[dict[str, str]]:
         rows.append(
             {
                 "key": key,
-                "name": item.name if item else "Total trim, bank 1 (short + long)",
+                "name": item.name if item else "Total trim, bank 1",
                 "unit": item.unit if item else "%",
             }
         )

@@ -37,8 +37,8 @@ def server_error(request: HttpRequest) -> HttpResponse:
         "ui/message.html",
         {
             "title": "Something broke here",
-            "words": "This step was not stored; everything stored before is safe. Try again, and note the time for whoever "
-            "looks after the server.",
+            "words": "This step was not stored; everything stored before is safe. Try again, and note the time for "
+            "whoever looks after the server.",
         },
         status=500,
     )

@@ -1,0 +1,126 @@
+"""A server killed in the middle of work: at most the last second is lost, and the next start is clean."""
+
+from __future__ import annotations
+
+import http.cookiejar
+import json
+import os
+import re
+import signal
+import socket
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+import urllib.parse
+import urllib.request
+import zlib
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+SERVER = """
+import django, sys
+django.setup()
+from gumshoe.web.shop import serving
+serving.prepare()
+from gumshoe.web.accounts.models import User
+from tests.web import support
+if not User.objects.exists():
+    case = support.case_of(support.person(), support.car(), "rough_idle")
+runner = support.start(support.stand_in(coolant_c=86.0))
+runner.key("on"); runner.key("start"); runner.skip(45.0)
+print("ready", flush=True)
+serving.serve("127.0.0.1", int(sys.argv[1]))
+"""
+
+
+class Server:
+    """The application in a process of its own, with a data folder of its own."""
+
+    def __init__(self, folder: Path) -> None:
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        environment = os.environ | {"GUMSHOE_DATA": str(folder), "DJANGO_SETTINGS_MODULE": "gumshoe.settings.base"}
+        self.process = subprocess.Popen(
+            [sys.executable, "-c", SERVER, str(self.port)], cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True,
+            stderr=subprocess.DEVNULL,
+        )
+        self.output: list[str] = []
+        assert self.process.stdout
+        for line in self.process.stdout:
+            self.output.append(line.strip())
+            if line.strip() == "ready":
+                break
+        jar = http.cookiejar.CookieJar()
+        self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar))
+
+    def get(self, path: str) -> str:
+        """A page or an answer; waits for the server to listen."""
+        deadline = time.monotonic() + 15.0
+        while True:
+            try:
+                with self.opener.open(f"http://127.0.0.1:{self.port}{path}") as response:
+                    return str(response.read().decode())
+            except urllib.error.URLError:
+                if time.monotonic() > deadline:
+                    raise
+                time.sleep(0.1)
+
+    def post(self, path: str, page: str, **fields: str) -> str:
+        """Submit a form with the token found on ``page``."""
+        token = re.search(r'name="csrf" content="([^"]+)"', self.get(page))
+        assert token
+        data = urllib.parse.urlencode({"csrfmiddlewaretoken": token[1], **fields}).encode()
+        with self.opener.open(f"http://127.0.0.1:{self.port}{path}", data) as response:
+            return str(response.read().decode())
+
+    def kill(self) -> None:
+        """SIGKILL: no clean-up of any kind."""
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait(10.0)
+        if self.process.stdout:
+            self.process.stdout.close()
+
+
+class Killed(unittest.TestCase):
+    def test_recording_and_scan_survive_a_kill(self) -> None:
+        with tempfile.TemporaryDirectory(prefix="gumshoe-kill-") as name:
+            folder = Path(name)
+            server = Server(folder)
+            self.addCleanup(server.kill)
+            server.post("/sign-in/", "/sign-in/", username="tess", password="a-long-test-password")
+            server.post("/cases/1/scan/now/", "/cases/1/scan/")
+            for _ in range(40):
+                if json.loads(server.get("/cases/1/live/news/"))["region"] == "warm idle":
+                    break
+                time.sleep(0.1)
+            server.post("/cases/1/live/begin/", "/cases/1/live/", purpose="idle")
+            began = time.time()
+            time.sleep(4.0)
+            # What a kill in the middle of a scan leaves: the journal of a process that is gone.
+            journal = folder / "journal" / f"scan-1-1-{server.process.pid}-1.log"
+            journal.write_text("(1.000000) can0 7DF#0201000000000000\n(1.010000) can0 7E8#0641")
+            killed = time.time()
+            server.kill()
+
+            with sqlite3.connect(folder / "gumshoe.sqlite3") as database:
+                self.assertEqual(database.execute("pragma integrity_check").fetchone()[0], "ok")
+                self.assertEqual(database.execute("select count(*) from scans_scan").fetchone()[0], 1)
+                chunks = database.execute("select data from live_chunk order by number").fetchall()
+            newest = 0.0
+            for (data,) in chunks:
+                raw = json.loads(zlib.decompress(data))
+                newest = max(newest, *(raw["origin"] + times[-1] / 1000.0 for times, _ in raw["columns"].values()))
+            self.assertGreater(newest, began + 2.0)
+            self.assertLess(killed - newest, 1.5)  # a second, and the tick it takes to write
+
+            again = Server(folder)
+            self.addCleanup(again.kill)
+            self.assertTrue(any("cut off" in line for line in again.output))
+            again.post("/sign-in/", "/sign-in/", username="tess", password="a-long-test-password")
+            self.assertIn("cut off", again.get("/cases/1/scan/"))
+            self.assertIn("Warm idle", again.get("/cases/1/live/"))
+            self.assertEqual(list((folder / "journal").glob("*.log")), [])
