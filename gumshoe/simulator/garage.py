@@ -174,9 +174,12 @@ class Runner(threading.Thread):
         """What somebody standing at the car sees: key, speeds, coolant gauge, lamp, drive in progress."""
         with self.lock:
             vehicle = self.vehicle
-            lamp = "flashing" if vehicle.lamp_flashing else ("on" if vehicle.memory.lamp else "out")
             if vehicle.key is Key.OFF:
                 lamp = "out"
+            elif vehicle.engine.state.rpm < 350.0:
+                lamp = "on (bulb check)"
+            else:
+                lamp = "flashing" if vehicle.lamp_flashing else ("on" if vehicle.memory.lamp else "out")
             total = vehicle.plan_total_s or 1.0
             return {
                 "key": vehicle.key.value,

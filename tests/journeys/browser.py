@@ -5,7 +5,6 @@ from __future__ import annotations
 import base64
 import json
 import re
-import shutil
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlparse
@@ -18,33 +17,11 @@ from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
 
 from gumshoe.web.accounts.models import Role
+from tests.journeys.chromium import open_browser
 from tests.web import support
 
 ROOT = Path(__file__).resolve().parents[2]
 AXE = ROOT / "gumshoe/web/ui/static/vendor/axe/axe.min.js"
-FLAGS = (
-    "--headless=new",
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-dev-shm-usage",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--window-size=1280,800",
-)
-
-
-def open_browser() -> webdriver.Chrome:
-    """A new headless browser that logs its console and its requests."""
-    options = webdriver.ChromeOptions()
-    for flag in FLAGS:
-        options.add_argument(flag)
-    options.binary_location = shutil.which("chromium") or "/usr/bin/chromium"
-    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
-    driver = shutil.which("chromedriver") or "/usr/bin/chromedriver"
-    return webdriver.Chrome(options=options, service=webdriver.ChromeService(driver))
 
 
 class Journey(StaticLiveServerTestCase):

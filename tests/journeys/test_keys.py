@@ -53,7 +53,9 @@ class Keyboard(Journey):
             self.go(f"/cases/{case.pk}/{page}/")
             small = [
                 (item.text or item.get_attribute("outerHTML")[:80], item.size)
-                for item in self.browser.find_elements(By.CSS_SELECTOR, "button, a.btn, .tabs a, select, .suspect, summary")
+                for item in self.browser.find_elements(
+                    By.CSS_SELECTOR, "button, a.btn, .tabs a, select, .suspect, summary"
+                )
                 if item.is_displayed() and item.size["height"] < 43.5
             ]
             self.assertEqual(small, [], page)

@@ -45,7 +45,11 @@ class Server:
             self.port = probe.getsockname()[1]
         environment = os.environ | {"GUMSHOE_DATA": str(folder), "DJANGO_SETTINGS_MODULE": "gumshoe.settings.base"}
         self.process = subprocess.Popen(
-            [sys.executable, "-c", SERVER, str(self.port)], cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True,
+            [sys.executable, "-c", SERVER, str(self.port)],
+            cwd=ROOT,
+            env=environment,
+            stdout=subprocess.PIPE,
+            text=True,
             stderr=subprocess.DEVNULL,
         )
         self.output: list[str] = []

@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404
 
 from gumshoe.web.cases import services
 from gumshoe.web.cases.models import Case
+from gumshoe.web.vehicles import garage
 
 
 def find(pk: int) -> Case:
@@ -23,6 +24,7 @@ def folder(case: Case, stage: str, **more: Any) -> dict[str, Any]:
         "stage": stage,
         "tabs": services.tabs(case, stage),
         "standing": services.standing(case),
+        "bay_open": case.closed_at is None and garage.runner(case.vehicle.stand_in) is not None,
         "loose_ends": case.looseends.filter(closed__isnull=True),
         **more,
     }

@@ -1,0 +1,32 @@
+"""Start headless Chromium; needs no Django, so that tools can use it too."""
+
+from __future__ import annotations
+
+import shutil
+
+from selenium import webdriver
+
+FLAGS = (
+    "--headless=new",
+    "--hide-scrollbars",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-dev-shm-usage",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--window-size=1280,800",
+)
+
+
+def open_browser() -> webdriver.Chrome:
+    """A new headless browser that logs its console and its requests."""
+    options = webdriver.ChromeOptions()
+    for flag in FLAGS:
+        options.add_argument(flag)
+    options.binary_location = shutil.which("chromium") or "/usr/bin/chromium"
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+    driver = shutil.which("chromedriver") or "/usr/bin/chromedriver"
+    return webdriver.Chrome(options=options, service=webdriver.ChromeService(driver))
