@@ -15,8 +15,8 @@ from pathlib import Path
 from django.test import TransactionTestCase
 
 from gumshoe.simulator.fleet import fleet
-from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.standing import standing
 from gumshoe.web.shop import demo
 from gumshoe.web.vehicles import garage
 from tests.web import support
@@ -83,7 +83,7 @@ class Demo(TransactionTestCase):
             garage.start(stand_in, None)
         demo.load(lambda _line: None)
         self.assertFalse(demo.needed())
-        stages = {case.vehicle.stand_in: cases.standing(case) for case in Case.objects.all()}
+        stages = {case.vehicle.stand_in: standing(case) for case in Case.objects.all()}
         self.assertEqual(stages["tern-parcel"].tone, "bad")
         self.assertEqual(stages["tern-resident"].tone, "good")
         self.assertEqual(stages["tern-dive"].stage, "live")

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.shortcuts import get_object_or_404
 
-from gumshoe.web.cases import services
+from gumshoe.web.cases import standing
 from gumshoe.web.cases.models import Case
 from gumshoe.web.vehicles import garage
 
@@ -22,8 +22,8 @@ def folder(case: Case, stage: str, **more: Any) -> dict[str, Any]:
         "case": case,
         "vehicle": case.vehicle,
         "stage": stage,
-        "tabs": services.tabs(case, stage),
-        "standing": services.standing(case),
+        "tabs": standing.tabs(case, stage),
+        "standing": standing.standing(case),
         "bay_open": case.closed_at is None and garage.runner(case.vehicle.stand_in) is not None,
         "loose_ends": case.looseends.filter(closed__isnull=True),
         **more,

@@ -11,6 +11,7 @@ from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
+from gumshoe.web.cases.standing import standing
 
 
 @needs(Right.WORK)
@@ -33,7 +34,7 @@ def new(request: HttpRequest) -> HttpResponse:
 @needs(Right.SEE)
 def resume(request: HttpRequest, pk: int) -> HttpResponse:
     """Open a case where its work goes on."""
-    return redirect(services.standing(find(pk)).url)
+    return redirect(standing(find(pk)).url)
 
 
 @needs(Right.SEE)

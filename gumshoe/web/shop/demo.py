@@ -155,7 +155,7 @@ def _came_back(staff: dict[str, User], car: Vehicle) -> None:
     scans.perform(case, runa)
     repairs.give_verdict(case, runa, "upstream_sensor_lean", "age")
     _repair(case, runa, "renew_upstream_sensor", "Parcel office", "by phone")
-    _clear_and_drive(case, runa)
+    clear_and_drive(case, runa)
 
 
 def _proven(staff: dict[str, User], car: Vehicle) -> None:
@@ -185,7 +185,7 @@ def _proven(staff: dict[str, User], car: Vehicle) -> None:
         bench.record(case, teo, bench.test_of(case, name), typed, "")
     repairs.give_verdict(case, teo, "booster_hose_leak", "the hose hardens at its clamp")
     _repair(case, teo, "renew_booster_hose", "Ansa Brekke", "at the counter")
-    _clear_and_drive(case, teo)
+    clear_and_drive(case, teo)
 
 
 # -- inside -----------------------------------------------------------------------------------------------
@@ -237,7 +237,8 @@ def _repair(case: Case, user: User, repair: str, who: str, how: str) -> None:
     repairs.do_work(case, user, line.pk, "", "", None, "")
 
 
-def _clear_and_drive(case: Case, user: User) -> None:
+def clear_and_drive(case: Case, user: User) -> None:
+    """Clear, drive the stand-in's proof profile with time skipped, judge."""
     _key(case.vehicle, "on")
     clearing = repairs.clear(case, user, triage=False)
     drive = ProofDrive.objects.create(

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.standing import Standing, standing
 
 
 @dataclass(frozen=True)
@@ -13,7 +14,7 @@ class Card:
     """One case on the board."""
 
     case: Case
-    standing: cases.Standing
+    standing: Standing
     words: str
 
 
@@ -32,7 +33,7 @@ def board() -> list[tuple[str, list[Card]]]:
     cards = []
     for case in Case.objects.filter(closed_at__isnull=True).select_related("vehicle").order_by("opened_at"):
         complaint = cases.complaint_of(case)
-        cards.append(Card(case, cases.standing(case), complaint.text if complaint else ""))
+        cards.append(Card(case, standing(case), complaint.text if complaint else ""))
     return [(name, [card for card in cards if card.standing.stage in stages]) for name, stages in COLUMNS]
 
 

@@ -1,0 +1,110 @@
+"""The next action through a whole case with a wrong repair in it, and what the proof makes of each."""
+
+from __future__ import annotations
+
+from gumshoe.web.bench import services as bench
+from gumshoe.web.cases.standing import standing, tabs
+from gumshoe.web.live.models import Recording
+from gumshoe.web.proofs import services as proofs
+from gumshoe.web.repairs import services as repairs
+from gumshoe.web.reports import services as reports
+from gumshoe.web.scans import services as scans
+from gumshoe.web.shop import demo
+from gumshoe.web.shop import services as shop
+from gumshoe.web.suspects import services as suspects
+from tests.web.test_work import WithCar
+
+
+class NextAction(WithCar):
+    def stands(self, stage: str, words: str) -> None:
+        found = standing(self.case)
+        self.assertEqual(found.stage, stage, found.action)
+        self.assertIn(words, found.action)
+
+    def repair(self, name: str) -> None:
+        line = repairs.propose_line(self.case, self.tess, name)
+        self.stands("repair", "customer's answer")
+        repairs.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
+        self.stands("repair", "approved work")
+        repairs.do_work(self.case, self.tess, line.pk, "", "", 20, "")
+
+    def test_from_complaint_over_a_wrong_repair_to_proof(self) -> None:
+        self.stands("scan", "scan")
+        self.key("on")
+        scans.perform(self.case, self.tess)
+        self.stands("live", "Record")
+        Recording.objects.create(case=self.case, by=self.tess, label="Warm idle", purpose="idle")
+        self.stands("suspects", "next test")
+
+        guess = repairs.give_verdict(self.case, self.tess, "air_flow_meter_low", "")
+        self.assertTrue(guess.guess)
+        self.stands("repair", "Propose")
+        self.repair("renew_air_flow_meter")
+        self.stands("clear", "Clear")
+        before = suspects.assess_case(self.case)[0].suspect("air_flow_meter_low")
+        demo.clear_and_drive(self.case, self.tess)
+        self.stands("suspects", "came back")
+        judgement = self.case.judgements.last()
+        self.assertEqual(judgement.verdict, "came back")
+        self.assertTrue(any("P0171" in reason for reason in judgement.reasons))
+        after = suspects.assess_case(self.case)[0].suspect("air_flow_meter_low")
+        assert before and after
+        self.assertLess(after.probability, before.probability)
+        self.assertIn("did not help", " ".join(clue.words for clue in suspects.assess_case(self.case)[0].clues))
+
+        bench.record(
+            self.case, self.tess, bench.test_of(self.case, "look_hoses"), {"found": "crankcase hose split"}, ""
+        )
+        shown = repairs.give_verdict(self.case, self.tess, "crankcase_hose_split", "heat")
+        self.assertFalse(shown.guess)
+        self.stands("repair", "Propose")
+        self.repair("renew_crankcase_hose")
+        end = repairs.open_end(self.case, self.tess, "duct off", "")
+        self.stands("repair", "Put back 1 loose end")
+        with self.assertRaises(repairs.ClearRefused):
+            repairs.clear(self.case, self.tess, triage=False)
+        repairs.close_end(self.case, self.tess, end.pk)
+        self.stands("clear", "Clear")
+        demo.clear_and_drive(self.case, self.tess)
+        self.stands("report", "Proven")
+        self.assertEqual([tab["name"] for tab in tabs(self.case, "prove") if tab["done"]][-1], "Prove")
+
+        gathered = reports.gather(self.case)
+        self.assertEqual(gathered["judgement"].verdict, "proven")
+        self.assertEqual(len([row for row in gathered["lines"] if row["work"]]), 2)
+        self.assertEqual(gathered["incomplete"], ())
+        page = self.client.get(f"/cases/{self.case.pk}/report/")
+        self.assertContains(page, "Crankcase ventilation hose split")
+        self.assertNotContains(page, "This is a guess")
+        board = dict(shop.board())
+        self.assertEqual([card.case for card in board["Hand over"]], [self.case])
+        reports.close(self.case, self.tess)
+        self.assertEqual([case.pk for case in shop.closed()], [self.case.pk])
+
+    def test_a_proof_can_be_rebuilt_from_the_record(self) -> None:
+        self.key("on")
+        scans.perform(self.case, self.tess)
+        self.runner.mend("crankcase_ventilation_hose")
+        repairs.give_verdict(self.case, self.tess, "crankcase_hose_split", "")
+        self.repair("renew_crankcase_hose")
+        demo.clear_and_drive(self.case, self.tess)
+        clearing = proofs.clearing_of(self.case)
+        assert clearing
+        tracker = proofs.tracker_of(clearing)
+        self.assertEqual(len(tracker.trips), 2)
+        self.assertGreater(tracker.similar_s, 60.0)
+        shape = proofs.coverage_map(tracker.plan)
+        self.assertLess(shape["frame"]["x"], shape["frame"]["dot_x"])
+        self.assertTrue(any("fuel system" in row["what"] for row in proofs.drive_plan(tracker.plan)))
+        state = self.client.get(f"/cases/{self.case.pk}/prove/state/").json()
+        self.assertEqual(state["verdict"], "proven")
+        self.assertGreater(len(state["coverage"]), 10)
+
+    def test_refused_work_goes_to_the_report(self) -> None:
+        self.key("on")
+        scans.perform(self.case, self.tess)
+        repairs.give_verdict(self.case, self.tess, "crankcase_hose_split", "")
+        line = repairs.propose_line(self.case, self.tess, "renew_crankcase_hose")
+        repairs.answer(self.case, self.tess, line.pk, "refused", "owner", "at the counter")
+        self.stands("report", "Nothing approved")
+        self.assertContains(self.client.get(f"/cases/{self.case.pk}/report/"), "refused")
