@@ -80,6 +80,18 @@ class Rights(TestCase):
         self.assertEqual(case.looseends.get().closed.overruled, "customer fetched the car")
 
 
+class Intake(TestCase):
+    def test_a_flashing_lamp_brings_drive_advice_at_once(self) -> None:
+        tess = support.person()
+        case = cases.open_case(tess, support.car())
+        self.client.force_login(tess)
+        page = self.client.post(
+            f"/cases/{case.pk}/complaint/save/", {"text": "it flashes", "lamp": "flashing"}, follow=True
+        )
+        self.assertContains(page, "Stop driving")
+        self.assertContains(self.client.get(f"/cases/{case.pk}/complaint/"), "stop as soon as it is safe")
+
+
 class Security(TestCase):
     def test_every_page_carries_a_strict_policy(self) -> None:
         support.person()

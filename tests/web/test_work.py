@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from decimal import Decimal
 from pathlib import Path
 from unittest import mock
 
 from django.conf import settings
+from django.db import connection as database
 from django.test import TransactionTestCase
 
 from gumshoe.core.errors import BadInput
@@ -22,8 +24,10 @@ from gumshoe.web.live import services as live
 from gumshoe.web.live.models import Recording
 from gumshoe.web.repairs import services as repairs
 from gumshoe.web.scans import services as scans
+from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.links import connection
+from gumshoe.web.vehicles.models import Vehicle
 from tests.web import support
 
 LEAK = "crankcase-hose-split"
@@ -108,6 +112,93 @@ class Scanning(WithCar):
         scans.perform(self.case, self.tess)
         page = self.client.get(f"/cases/{self.case.pk}/scan/compare/")
         self.assertContains(page, "changed state")  # confirmed became permanent only
+
+
+class Adapter(WithCar):
+    """A vehicle with no stand-in behind it is reached through the interface chosen in the settings."""
+
+    def test_any_python_can_interface_by_the_settings(self) -> None:
+        real = Vehicle.objects.create(plate="R 1", make="Ostrel", model="Tern 1.6")
+        case = support.case_of(self.tess, real)
+        shop = Settings.load()
+        shop.interface, shop.channel = "virtual", "stand-in-test-car"
+        shop.save()
+        self.key("on")
+        stored = scans.perform(case, self.tess)
+        self.assertIn("virtual stand-in-test-car, 500 kbit/s", stored.link)
+        real.refresh_from_db()
+        self.assertEqual(real.platform, "ostrel_tern_16")  # found by the VIN that the scan read
+        self.assertNotContains(self.client.get(f"/cases/{case.pk}/scan/"), "Stand-in in the bay")
+        self.assertEqual(self.client.get(f"/vehicles/{real.pk}/stand-in/").status_code, 409)
+
+    def test_an_adapter_that_is_not_there_is_a_clear_error(self) -> None:
+        case = support.case_of(self.tess, Vehicle.objects.create(plate="R 2", make="Ostrel", model="Tern 1.6"))
+        shop = Settings.load()
+        shop.interface = "no-such-adapter"
+        shop.save()
+        response = self.client.post(f"/cases/{case.pk}/scan/now/")
+        self.assertContains(response, "could not be opened", status_code=409)
+        self.assertContains(response, "interface and channel in the settings", status_code=409)
+
+    def test_the_lead_changes_the_settings(self) -> None:
+        self.client.force_login(support.person("lena", "lead"))
+        page = self.client.post(
+            "/settings/",
+            {
+                "shop_name": "S",
+                "currency": "kr",
+                "labour_per_hour": "90",
+                "interface": "slcan",
+                "channel": "/dev/ttyX",
+                "bitrate": "250000",
+            },
+            follow=True,
+        )
+        self.assertContains(page, "Settings stored")
+        self.assertEqual(Settings.load().bitrate, 250_000)
+
+    def test_two_scans_at_once_keep_their_logs_apart(self) -> None:
+        self.key("on")
+        other = support.person("otto")
+        results: list[int] = []
+
+        def scan(user: User) -> None:
+            try:
+                results.append(scans.perform(self.case, user).pk)
+            finally:
+                database.close()
+
+        threads = [threading.Thread(target=scan, args=(user,)) for user in (self.tess, other)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(len(results), 2)
+        for stored in self.case.scans.all():
+            self.assertEqual(stored.frames.count("7DF#020100"), 1)
+            self.assertFalse(stored.interrupted)
+
+
+class StandInPanel(WithCar):
+    def act(self, action: str) -> dict[str, object]:
+        response = self.client.post(f"/vehicles/{self.car.pk}/stand-in/act/", {"action": action})
+        return {"status": response.status_code, **response.json()}
+
+    def test_key_pedal_and_drive(self) -> None:
+        self.assertEqual(self.act("on")["lamp"], "on (bulb check)")
+        self.act("start")
+        self.runner.skip(20.0)
+        self.act("hold")
+        self.runner.skip(30.0)
+        state = self.client.get(f"/vehicles/{self.car.pk}/stand-in/").json()
+        self.assertAlmostEqual(state["rpm"], 2500, delta=150)
+        self.assertEqual(state["lamp"], "on")
+        self.act("release")
+        self.assertTrue(self.act("drive:short")["driving"])
+        self.assertEqual(self.act("off")["key"], "off")
+        refused = self.act("fly")
+        self.assertEqual(refused["status"], 400)
+        self.assertIn("cannot", str(refused["error"]))
 
 
 class Working(WithCar):

@@ -7,10 +7,12 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.suspects.relations import drive_advice
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
+from gumshoe.web.cases.models import Lamp
 from gumshoe.web.cases.standing import standing
 
 
@@ -59,6 +61,7 @@ def complaint(request: HttpRequest, pk: int) -> HttpResponse:
             "complaint",
             form=form,
             latest=latest,
+            advice=drive_advice((), lamp_flashing=True) if latest and latest.lamp == Lamp.FLASHING else None,
             earlier=list(case.complaints.all())[:-1],
         ),
     )
@@ -84,4 +87,7 @@ def complaint_save(request: HttpRequest, pk: int) -> HttpResponse:
         )
     services.complain(case, request.user, form.cleaned_data)  # type: ignore[arg-type]
     messages.success(request, "Complaint stored.")
+    if form.cleaned_data["lamp"] == Lamp.FLASHING:
+        advice = drive_advice((), lamp_flashing=True)
+        messages.warning(request, f"{advice.title}. {advice.words}")
     return redirect("scans:scan", case.pk)

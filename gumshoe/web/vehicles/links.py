@@ -27,6 +27,7 @@ class Connection:
         self.vehicle_id, self.stand_in = vehicle.pk, vehicle.stand_in
         self._link: Link | None = None
         self._lock = threading.RLock()
+        self._tap_lock = threading.Lock()
 
     @contextmanager
     def use(self, tap: Callable[[Frame], None] | None = None) -> Iterator[Link]:
@@ -38,16 +39,19 @@ class Connection:
             if self._link is None:
                 self._link = self._open()
             link = self._link
-        if tap is not None:
-            link.tap = tap
         try:
-            yield link
+            if tap is None:
+                yield link
+            else:
+                with self._tap_lock:  # one listener at a time: two scans do not mix their logs
+                    link.tap = tap
+                    try:
+                        yield link
+                    finally:
+                        link.tap = None
         except BusFailure:
             self.close()
             raise
-        finally:
-            if tap is not None:
-                link.tap = None
 
     def close(self) -> None:
         """Give the adapter back."""
