@@ -354,6 +354,26 @@ class Working(WithCar):
 class Steps(TransactionTestCase):
     """Intake without any vehicle."""
 
+    def test_codes_typed_in_for_a_car_that_is_not_connected(self) -> None:
+        tess = support.person()
+        case = support.case_of(tess, Vehicle.objects.create(plate="O 1", make="Ostrel", model="Drift"))
+        self.client.force_login(tess)
+        path = f"/cases/{case.pk}/scan/typed/"
+        refused = self.client.post(path, {"codes": "no codes <b>here</b>"})
+        self.assertContains(refused, "No trouble code was found", status_code=400)
+        self.assertContains(refused, "no codes &lt;b&gt;here", status_code=400)
+        self.assertEqual(case.scans.count(), 0)
+        page = self.client.post(path, {"codes": "P0299 P2453 pending U0101"}, follow=True)
+        for words in (
+            "Boost pressure: below its limit",
+            "Particulate filter pressure sensor A",
+            "Transmission control unit",
+        ):
+            self.assertContains(page, words)
+        self.assertEqual(case.scans.get().link, "typed in")
+        for stage in ("scan", "suspects", "clear", "report"):
+            self.assertEqual(self.client.get(f"/cases/{case.pk}/{stage}/").status_code, 200, stage)
+
     def test_case_numbers_and_new_vehicles(self) -> None:
         tess = support.person()
         self.client.force_login(User.objects.get(username="tess"))

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from gumshoe.core.errors import DataError
+from gumshoe.core.knowledge.code_catalogue import composed_codes, kinds
 from gumshoe.core.knowledge.outcomes import condition
 from gumshoe.core.knowledge.rows import (
     BandRow,
@@ -105,6 +106,8 @@ def check(loaded: Tables) -> None:
     faults = {row.id for row in loaded.faults}
     for variable in loaded.variables:
         _sums("clues.toml", variable.id, variable.normal, {item.id for item in variable.bins})
+    for code in loaded.codes:
+        _known("codes.toml", code.number, "kind", [code.kind], kinds())
     for fault in loaded.faults:
         place = ("faults.toml", fault.id)
         _known(*place, "code", fault.codes, codes)
@@ -162,7 +165,7 @@ def expand(powertrain: Powertrain) -> Knowledge:
             tests[test.id] = replace(test, given=given)
     return Knowledge(
         powertrain=powertrain,
-        codes={row.number: row for row in codes},
+        codes=composed_codes() | {row.number: row for row in codes},
         variables=variables,
         symptoms={row.id: row for row in shipped.symptoms},
         faults=faults,

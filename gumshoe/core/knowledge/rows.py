@@ -235,3 +235,54 @@ class SignalsFile:
 @dataclass(frozen=True)
 class MonitorsFile:
     monitors: dict[str, str]
+
+
+@dataclass(frozen=True)
+class KindRow:
+    """A kind of trouble code and what it says of itself; ``{c}`` stands for the component."""
+
+    id: str
+    words: str
+    rank: int
+    watches: str
+    enable: str
+    trips: int
+    causes: tuple[str, ...]
+    cannot: tuple[str, ...]
+    first_tests: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class KindsFile:
+    kind: tuple[KindRow, ...]
+    advice: dict[str, str]
+
+
+@dataclass(frozen=True)
+class FamilyRow:
+    """A component and its codes, each with its kind. ``class`` gathers positions of the same kind of part."""
+
+    component: str
+    severity: str
+    numbers: dict[str, str]
+    monitor: str = "comprehensive components"
+
+
+@dataclass(frozen=True)
+class SeriesRow:
+    """Codes that repeat over positions: number = start + step · (n − 1) + place of the kind in ``kinds``."""
+
+    component: str
+    severity: str
+    start: str
+    count: int
+    step: int
+    kinds: tuple[str, ...]
+    monitor: str = "comprehensive components"
+    letters: bool = False
+
+
+@dataclass(frozen=True)
+class FamiliesFile:
+    family: tuple[FamilyRow, ...]
+    series: tuple[SeriesRow, ...]

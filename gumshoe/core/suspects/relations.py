@@ -13,6 +13,7 @@ from enum import StrEnum
 
 from gumshoe.core.codes import CodeState, TroubleCode, structure
 from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.rows import CodeRow
 from gumshoe.core.suspects.posterior import Assessment
 from gumshoe.core.words import share
@@ -42,12 +43,6 @@ class CodeReading:
     reason: str
 
 
-def _kind_rank(row: CodeRow) -> int:
-    if row.kind.startswith("circuit"):
-        return 0
-    return 1 if row.kind.startswith("range") else 2
-
-
 def _strength(code: CodeRow, best: Iterable[str], knowledge: Knowledge) -> tuple[float, str]:
     """How strongly the best explanation predicts the code: (probability, the suspect that does it most)."""
     top, who = 0.0, ""
@@ -68,7 +63,7 @@ def read_codes(
     known = [(code, knowledge.codes[code]) for code in codes if code in knowledge.codes]
     rated = {code: _strength(row, assessment.best, knowledge) for code, row in known}
     active = [(code, row) for code, row in known if any(state is not CodeState.PERMANENT for state in codes[code])]
-    ordered = sorted(active, key=lambda item: (_kind_rank(item[1]), -rated[item[0]][0], item[0]))
+    ordered = sorted(active, key=lambda item: (rank_of(item[1].kind), -rated[item[0]][0], item[0]))
     leader_of: dict[str, str] = {}
     for code, _ in ordered:
         chance, fault = rated[code]

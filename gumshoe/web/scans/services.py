@@ -19,6 +19,7 @@ from gumshoe.core.obd.errors import LinkError
 from gumshoe.core.obd.link import Frame
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.obd.typed import read_typed
 from gumshoe.core.signals.frame_reading import FrameReading, read_frame
 from gumshoe.core.suspects.relations import CodeReading, DriveAdvice, drive_advice, read_codes
 from gumshoe.web.accounts.models import User
@@ -96,6 +97,12 @@ def store(
         snapshot=_SNAPSHOT.dump_python(snapshot, mode="json") if snapshot else None,
         frames="\n".join(lines) + ("\n" if lines else ""),
     )
+
+
+def type_in(case: Case, user: User, text: str) -> Scan:
+    """Store codes that were typed in or pasted. Raises BadInput when there is nothing to read."""
+    why = Scan.Why.AGAIN if case.scans.exists() else Scan.Why.INTAKE
+    return store(case, user, read_typed(text), [], why, "typed in", 0.0)
 
 
 def recover() -> int:

@@ -95,6 +95,32 @@ def scan_now(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("scans:scan", case.pk)
 
 
+@require_POST
+@needs(Right.WORK)
+def typed(request: HttpRequest, pk: int) -> HttpResponse:
+    """Store codes typed in or pasted for a car that is not connected."""
+    case, text = find(pk), request.POST.get("codes", "")
+    try:
+        services.type_in(case, request.user, text)  # type: ignore[arg-type]
+    except BadInput as error:
+        return render(
+            request,
+            "scans/scan.html",
+            folder(
+                case,
+                "scan",
+                scans=list(case.scans.order_by("-at", "-pk")),
+                shown=None,
+                snapshot=None,
+                trouble=error,
+                typed_text=text[:20_000],
+            ),
+            status=400,
+        )
+    messages.success(request, "Codes stored as typed in. They say nothing about monitors that have or have not run.")
+    return redirect("scans:read", case.pk)
+
+
 @needs(Right.SEE)
 def frames(request: HttpRequest, pk: int, scan_pk: int) -> HttpResponse:
     """The raw frames of a scan as a candump log."""

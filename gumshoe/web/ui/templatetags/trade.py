@@ -33,7 +33,7 @@ def reading(key: str, value: float | None) -> SafeString:
     """A channel's value with its unit, as many digits as it deserves."""
     item = fields_by_key().get(key)
     unit = item.unit if item else ""
-    if value is None:
+    if not isinstance(value, int | float):  # a missing key reaches us as an empty string
         return format_html('<span class="value">–</span>')
     scale = item.scale if item else 0.1
     digits = 0 if scale >= 0.25 or abs(value) >= 1000 else (1 if scale >= 0.05 else 2)

@@ -1,0 +1,97 @@
+"""The catalogue of standardised codes, composed from components × positions × kinds; no title is copied from a list.
+
+Numbers: SAE J2012 / ISO 15031-6, from memory [M]. Rows of ``codes.toml`` say more about some codes and take the place
+of the composed row.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cache
+from pathlib import Path
+from string import ascii_uppercase
+
+from gumshoe.core.errors import DataError
+from gumshoe.core.knowledge.rows import CodeRow, FamiliesFile, KindRow, KindsFile, SeriesRow
+from gumshoe.core.knowledge.tables import load_table
+
+FOLDER = Path(__file__).parent
+DEFAULT_LEAK = 0.004
+
+
+@cache
+def kinds() -> dict[str, KindRow]:
+    """Every kind by id."""
+    return {row.id: row for row in load_table(FOLDER / "code_kinds.toml", KindsFile).kind}
+
+
+@cache
+def composed_codes() -> dict[str, CodeRow]:
+    """Every composed code by number. Raises DataError when a number appears twice or a kind is unknown."""
+    advice = load_table(FOLDER / "code_kinds.toml", KindsFile).advice
+    found: dict[str, CodeRow] = {}
+    for number, component, kind, severity, monitor in _entries():
+        if number in found:
+            raise DataError(f"code_families.toml: {number} appears twice ({found[number].component}, {component}).")
+        if kind not in kinds() or severity not in advice:
+            raise DataError(f"code_families.toml: {number}: there is no kind “{kind}” or severity “{severity}”.")
+        found[number] = compose(number, component, kinds()[kind], severity, advice[severity], monitor)
+    return found
+
+
+def compose(number: str, component: str, kind: KindRow, severity: str, advice: str, monitor: str) -> CodeRow:
+    """One code's row from its component and its kind."""
+
+    def fill(text: str) -> str:
+        return text.replace("{c}", component)
+
+    flashing = "flashing while it can harm the catalyst" if kind.id == "misfire" else "steady"
+    return CodeRow(
+        number=number,
+        title=f"{component[0].upper()}{component[1:]}: {kind.words}",
+        kind=kind.id,
+        component=component,
+        monitor=monitor,
+        watches=_sentence(fill(kind.watches)),
+        enable=fill(kind.enable),
+        trips=kind.trips,
+        lamp=flashing,
+        severity=severity,
+        advice=advice,
+        causes=tuple(map(fill, kind.causes)),
+        cannot=tuple(map(fill, kind.cannot)),
+        echo_of=(),
+        echo_why="",
+        first_tests=tuple(map(fill, kind.first_tests)),
+        leak=DEFAULT_LEAK,
+        evidence="misfire" if kind.id == "misfire" else "",
+    )
+
+
+def rank_of(kind: str) -> int:
+    """The place of a kind in the order of chasing: circuit before performance before functional."""
+    row = kinds().get(kind)
+    return row.rank if row else 2
+
+
+def _entries() -> Iterator[tuple[str, str, str, str, str]]:
+    """(number, component, kind, severity, monitor) of every family and series."""
+    tables = load_table(FOLDER / "code_families.toml", FamiliesFile)
+    for family in tables.family:
+        for number, kind in family.numbers.items():
+            yield number, family.component, kind, family.severity, family.monitor
+    for series in tables.series:
+        yield from _unrolled(series)
+
+
+def _unrolled(series: SeriesRow) -> Iterator[tuple[str, str, str, str, str]]:
+    letter, base = series.start[0], int(series.start[1:])
+    for index in range(series.count):
+        name = ascii_uppercase[index] if series.letters else str(index + 1)
+        for place, kind in enumerate(series.kinds):
+            number = f"{letter}{base + index * series.step + place:04d}"
+            yield number, series.component.replace("{n}", name), kind, series.severity, series.monitor
+
+
+def _sentence(text: str) -> str:
+    return text[0].upper() + text[1:]

@@ -1,0 +1,70 @@
+"""Codes typed in or pasted as text, for a vehicle that is not connected: text in, a Snapshot out.
+
+A state word (confirmed, pending, permanent) counts for the codes before it on its line; without one a code is taken as
+confirmed. What is not understood is kept as a remark, never dropped silently.
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, datetime
+
+from gumshoe.core.codes import CodeState, find_codes
+from gumshoe.core.errors import BadInput
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
+
+MAX_CHARACTERS = 20_000
+MAX_CODES = 200
+TYPED_RESPONDER = 0x7E8
+_STATES = {
+    "confirmed": CodeState.CONFIRMED,
+    "stored": CodeState.CONFIRMED,
+    "current": CodeState.CONFIRMED,
+    "pending": CodeState.PENDING,
+    "permanent": CodeState.PERMANENT,
+}
+_TOKEN = re.compile(r"[^\s,;]+")
+
+
+def read_typed(text: str) -> Snapshot:
+    """Read codes from text. Raises BadInput when there is none, or far too much text."""
+    if len(text) > MAX_CHARACTERS:
+        raise BadInput(
+            f"That is {len(text):,} characters; at most {MAX_CHARACTERS:,} are read.",
+            kept="Nothing was stored.",
+            remedies=("paste only the lines with the codes",),
+        )
+    codes: dict[tuple[str, CodeState], StoredCode] = {}
+    remarks = []
+    for number, line in enumerate(text.splitlines(), 1):
+        waiting: list[str] = []
+        unread: list[str] = []
+        for token in _TOKEN.findall(line):
+            word = token.strip(".:()").lower()
+            found = find_codes(token)
+            if found:
+                waiting += [code.text for code in found]
+            elif word in _STATES:
+                for code in waiting:
+                    codes[code, _STATES[word]] = StoredCode(code, _STATES[word])
+                waiting = []
+            elif word:
+                unread.append(token)
+        for code in waiting:
+            codes[code, CodeState.CONFIRMED] = StoredCode(code, CodeState.CONFIRMED)
+        if unread:
+            remarks.append(f"line {number}: not read: {' '.join(unread)[:80]}")
+    if not codes:
+        raise BadInput(
+            "No trouble code was found in the text.",
+            kept="Nothing was stored; the text is still in the form.",
+            remedies=("write codes as P0171 P0304 pending",),
+        )
+    if len(codes) > MAX_CODES:
+        raise BadInput(
+            f"{len(codes)} codes are more than one vehicle holds.",
+            kept="Nothing was stored.",
+            remedies=("paste the codes of one vehicle only",),
+        )
+    module = ModuleSnapshot(TYPED_RESPONDER, name="typed in", codes=tuple(codes.values()))
+    return Snapshot(datetime.now(UTC), "typed in", (module,), tuple(remarks[:20]))
