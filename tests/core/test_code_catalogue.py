@@ -56,7 +56,7 @@ class Catalogue(unittest.TestCase):
             ("P0299", "boost pressure", "too low"),
             ("P0306", "cylinder 6", "misfire"),
             ("P0335", "crank sensor", "circuit"),
-            ("P0354", "ignition coil", "circuit"),
+            ("P0356", "ignition coil F", "circuit"),
             ("P0401", "recirculation flow", "too low"),
             ("P0430", "catalyst, bank 2", "efficiency"),
             ("P0455", "evaporative", "leak"),
