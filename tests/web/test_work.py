@@ -38,12 +38,15 @@ class WithCar(TransactionTestCase):
 
     history: tuple[str, ...] = ("mixed", "mixed")
     defects: tuple[str, ...] = (LEAK,)
+    coolant_c = 64.0
 
     def setUp(self) -> None:
         self.addCleanup(support.stop_everything)
         self.tess = support.person()
         self.car = support.car()
-        self.runner = support.start(support.stand_in(defects=self.defects, history=self.history, coolant_c=64.0))
+        self.runner = support.start(
+            support.stand_in(defects=self.defects, history=self.history, coolant_c=self.coolant_c)
+        )
         self.case = support.case_of(self.tess, self.car, "rough_idle", "high_idle")
         self.client.force_login(User.objects.get(username="tess"))
 

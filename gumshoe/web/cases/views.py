@@ -12,7 +12,7 @@ from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
-from gumshoe.web.cases.models import Lamp
+from gumshoe.web.cases.models import Case, Lamp
 from gumshoe.web.cases.standing import standing
 
 
@@ -39,32 +39,35 @@ def resume(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect(standing(find(pk)).url)
 
 
-@needs(Right.SEE)
-def complaint(request: HttpRequest, pk: int) -> HttpResponse:
-    """Show the complaint, and take a new one."""
-    case = find(pk)
+FIELDS = ("text", "symptoms", "lamp", "conditions", "since", "recent_work", "odometer_km")
+
+
+def _complaint_page(
+    request: HttpRequest, case: Case, form: ComplaintForm | None = None, status: int = 200
+) -> HttpResponse:
+    """The complaint that holds in the form, or the entry that was refused."""
     latest = services.complaint_of(case)
-    initial = (
-        {
-            name: getattr(latest, name)
-            for name in ("text", "symptoms", "lamp", "conditions", "since", "recent_work", "odometer_km")
-        }
-        if latest
-        else {}
-    )
-    form = ComplaintForm(initial=initial)
+    filled = ComplaintForm(initial={name: getattr(latest, name) for name in FIELDS} if latest else {})
+    flashing = latest is not None and latest.lamp == Lamp.FLASHING
     return render(
         request,
         "cases/complaint.html",
         folder(
             case,
             "complaint",
-            form=form,
+            form=form or filled,
             latest=latest,
-            advice=drive_advice((), lamp_flashing=True) if latest and latest.lamp == Lamp.FLASHING else None,
+            advice=drive_advice((), lamp_flashing=True) if flashing else None,
             earlier=list(case.complaints.all())[:-1],
         ),
+        status=status,
     )
+
+
+@needs(Right.SEE)
+def complaint(request: HttpRequest, pk: int) -> HttpResponse:
+    """Show the complaint, and take a new one."""
+    return _complaint_page(request, find(pk))
 
 
 @needs(Right.WORK)
@@ -73,18 +76,7 @@ def complaint_save(request: HttpRequest, pk: int) -> HttpResponse:
     case = find(pk)
     form = ComplaintForm(request.POST)
     if request.method != "POST" or not form.is_valid():
-        return render(
-            request,
-            "cases/complaint.html",
-            folder(
-                case,
-                "complaint",
-                form=form,
-                latest=services.complaint_of(case),
-                earlier=[],
-            ),
-            status=400,
-        )
+        return _complaint_page(request, case, form, status=400)
     services.complain(case, request.user, form.cleaned_data)  # type: ignore[arg-type]
     messages.success(request, "Complaint stored.")
     if form.cleaned_data["lamp"] == Lamp.FLASHING:

@@ -65,7 +65,8 @@ def news(case: Case, cursor: int) -> dict[str, Any]:
         times, values = columns.setdefault(sample.key, [[], []])
         times.append(round(sample.time, 3))
         values.append(round(sample.value, 4))
-    now = running.latest()
+    trouble = running.trouble
+    now = {} if trouble else running.latest()
     region = classify(now) if now else Region.OFF
     knowledge, specification = cases.knowledge_of(case), cases.specification_of(case)
     bands = {}
@@ -73,7 +74,6 @@ def news(case: Case, cursor: int) -> dict[str, Any]:
         band = expected(key, region, knowledge.bands, specification, knowledge.powertrain.displacement_l)
         if band:
             bands[key] = {"low": band.low, "high": band.high, "source": band.source}
-    trouble = running.trouble
     return {
         "cursor": count,
         "time": time.time(),

@@ -8,10 +8,12 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.models import Case
 from gumshoe.web.scans import services
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.suspects import services as suspects
@@ -33,40 +35,45 @@ FRAME_KEYS = (
 )
 
 
-def _titles(case):  # type: ignore[no-untyped-def]
-    return {code: row.title for code, row in cases.knowledge_of(case).codes.items()}
-
-
-@needs(Right.SEE)
-def scan(request: HttpRequest, pk: int) -> HttpResponse:
-    """The newest snapshot on one page, older ones listed."""
-    case = find(pk)
-    scans = list(case.scans.order_by("-at", "-pk"))
-    chosen = request.GET.get("scan", "")
-    shown = next((item for item in scans if str(item.pk) == chosen), None) or next(
-        (item for item in scans if not item.interrupted), None
-    )
+def _page(request: HttpRequest, case: Case, shown: Scan | None, status: int = 200, **more: object) -> HttpResponse:
+    """The Scan page around one stored scan (or none)."""
     snapshot = services.snapshot_of(shown) if shown else None
-    vin = None
-    if snapshot and snapshot.vin:
-        try:
-            vin = check_vin(snapshot.vin)
-        except BadInput as error:
-            vin = {"vin": snapshot.vin, "note": error.what}
     return render(
         request,
         "scans/scan.html",
         folder(
             case,
             "scan",
-            scans=scans,
+            scans=list(case.scans.order_by("-at", "-pk")),
             shown=shown,
-            vin=vin,
+            vin=_vin(snapshot),
             snapshot=services.engine_with_names(snapshot) if snapshot else None,
-            titles=_titles(case),
+            titles={code: row.title for code, row in cases.knowledge_of(case).codes.items()},
             frame_keys=FRAME_KEYS,
+            **more,
         ),
+        status=status,
     )
+
+
+def _vin(snapshot: Snapshot | None) -> object:
+    """What the page says of the VIN: its check, or why it cannot be one."""
+    if snapshot is None or not snapshot.vin:
+        return None
+    try:
+        return check_vin(snapshot.vin)
+    except BadInput as error:
+        return {"vin": snapshot.vin, "note": error.what}
+
+
+@needs(Right.SEE)
+def scan(request: HttpRequest, pk: int) -> HttpResponse:
+    """The newest snapshot on one page, older ones listed."""
+    case = find(pk)
+    whole = list(case.scans.filter(interrupted=False).order_by("-at", "-pk"))
+    chosen = request.GET.get("scan", "")
+    shown = next((item for item in whole if str(item.pk) == chosen), whole[0] if whole else None)
+    return _page(request, case, shown)
 
 
 @require_POST
@@ -78,19 +85,7 @@ def scan_now(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         stored = services.perform(case, request.user, why)  # type: ignore[arg-type]
     except GumshoeError as error:
-        return render(
-            request,
-            "scans/scan.html",
-            folder(
-                case,
-                "scan",
-                scans=list(case.scans.order_by("-at", "-pk")),
-                shown=None,
-                snapshot=None,
-                trouble=error,
-            ),
-            status=409,
-        )
+        return _page(request, case, None, 409, trouble=error)
     messages.success(request, f"Scan stored: {stored.seconds:.1f} s, {stored.frames.count(chr(10))} frames.")
     return redirect("scans:scan", case.pk)
 
@@ -103,20 +98,7 @@ def typed(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         services.type_in(case, request.user, text)  # type: ignore[arg-type]
     except BadInput as error:
-        return render(
-            request,
-            "scans/scan.html",
-            folder(
-                case,
-                "scan",
-                scans=list(case.scans.order_by("-at", "-pk")),
-                shown=None,
-                snapshot=None,
-                trouble=error,
-                typed_text=text[:20_000],
-            ),
-            status=400,
-        )
+        return _page(request, case, None, 400, trouble=error, typed_text=text[:20_000])
     messages.success(request, "Codes stored as typed in. They say nothing about monitors that have or have not run.")
     return redirect("scans:read", case.pk)
 
