@@ -38,6 +38,8 @@ class _Port:
         )
 
     def serve(self, request: bytes, functional: bool) -> None:
+        if self.logic.transmitting():
+            self.logic.reset()  # a new request ends an answer that nobody took to its end (ISO 15765-2)
         for answer in self.module.answer(request, functional):
             self.logic.send(answer)
             self.logic.process()

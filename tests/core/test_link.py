@@ -117,6 +117,10 @@ class Requests(unittest.TestCase):
         script = lambda _: [(0x7E8, single(b"\x43\x00")), (0x7E8, single(b"\x41\x0c\x0b\xb8"))]  # noqa: E731
         self.assertEqual(link(script).ask(0, b"\x01\x0c").payload, b"\x41\x0c\x0b\xb8")
 
+    def test_late_answer_about_another_pid_is_passed_over(self) -> None:
+        late, right = (0x7E8, single(b"\x41\x05\x7b")), (0x7E8, single(b"\x41\x0c\x0b\xb8"))
+        self.assertEqual(link(lambda _: [late, right]).ask(0, b"\x01\x0c").payload, b"\x41\x0c\x0b\xb8")
+
     def test_adapter_failure(self) -> None:
         class Broken(ScriptedBus):
             def send(self, message: can.Message, timeout: float | None = None) -> None:

@@ -167,9 +167,11 @@ class Polling(unittest.TestCase):
         with self.assertRaises(NoAnswer):
             Poller(link(lambda _: None)[0], 0, ["rpm", "load_pct", "speed_kmh"]).poll()
 
-    def test_a_foreign_pid_is_refused(self) -> None:
-        with self.assertRaises(BadAnswer):
+    def test_a_foreign_pid_is_never_taken_for_an_answer(self) -> None:
+        with self.assertRaises(NoAnswer):
             Poller(link(lambda _: b"\x41\x05\x7b")[0], 0, ["rpm"]).poll()
+        with self.assertRaises(BadAnswer):
+            Poller(link(lambda _: b"\x41\x0c\x0c\x80\x05\x7b")[0], 0, ["rpm"]).poll()
 
     def test_batches(self) -> None:
         self.assertEqual(list(batches(range(8), 3)), [(0, 1, 2), (3, 4, 5), (6, 7)])

@@ -110,6 +110,7 @@ class _Lane:
 
 
 MODULES = range(8)
+ECHOING = frozenset({0x01, 0x02, 0x06, 0x09})
 STRAY = (isotp.UnexpectedConsecutiveFrameError, isotp.UnexpectedFlowControlError)
 
 
@@ -156,7 +157,7 @@ class Link:
             data = bytes((len(payload), *payload)).ljust(8, b"\x00")
             self._send(self.addressing.functional_id, data)
             answers: list[Answer] = []
-            self._gather(payload[0], set(self._lanes), answers, everyone=True)
+            self._gather(payload, set(self._lanes), answers, everyone=True)
             troubles = tuple(lane.trouble for lane in self._lanes.values() if lane.trouble)
             return Exchange(tuple(answers), troubles)
 
@@ -172,7 +173,7 @@ class Link:
             lane.logic.send(payload)
             self._process(lane)
             answers: list[Answer] = []
-            self._gather(payload[0], {responder}, answers, everyone=False)
+            self._gather(payload, {responder}, answers, everyone=False)
             if not answers:
                 if lane.trouble:
                     raise BrokenAnswer(lane.trouble)
@@ -252,8 +253,9 @@ class Link:
     def _process(self, lane: _Lane) -> None:
         lane.logic.process()
 
-    def _gather(self, service: int, waiting: set[int], answers: list[Answer], *, everyone: bool) -> None:
+    def _gather(self, request: bytes, waiting: set[int], answers: list[Answer], *, everyone: bool) -> None:
         """Feed frames to their lanes until the wanted answers are in or time is up."""
+        service = request[0]
         p2 = self.timing.p2 + self.timing.margin
         deadline = time.monotonic() + p2
         hard_stop = time.monotonic() + self.timing.p2_star * self.timing.pending_limit
@@ -300,7 +302,7 @@ class Link:
                     continue
                 deadline = time.monotonic() + self.timing.p2_star
                 continue
-            if not self._belongs(answer, service):
+            if not self._belongs(answer, request):
                 continue
             answers.append(answer)
             lane.pending = 0
@@ -320,13 +322,17 @@ class Link:
                 lane.trouble = f"Module {responder:X} asked for more time and then stayed silent."
 
     @staticmethod
-    def _belongs(answer: Answer, service: int) -> bool:
-        """Whether this is an answer to the service we asked for: a late one to another is passed over."""
-        if not answer.payload:
+    def _belongs(answer: Answer, request: bytes) -> bool:
+        """Whether this answers what we asked: a late answer to something else is passed over.
+
+        Services that name what they answer (PID, monitor, information type) must name something of this request.
+        """
+        service, payload = request[0], answer.payload
+        if not payload:
             return False
-        if answer.payload[0] == service + 0x40:
-            return True
-        return answer.payload[0] == 0x7F and len(answer.payload) >= 3 and answer.payload[1] == service
+        if payload[0] == service + 0x40:
+            return service not in ECHOING or len(payload) < 2 or payload[1] in request[1:]
+        return payload[0] == 0x7F and len(payload) >= 3 and payload[1] == service
 
 
 def open_link(
