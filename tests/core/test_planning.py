@@ -27,12 +27,12 @@ class RatioRule(unittest.TestCase):
                 sum(chances[repair] * sum(cost[list(order[: place + 1])]) for place, repair in enumerate(order))
                 for order in itertools.permutations(range(size))
             )
-            self.assertAlmostEqual(expected_fix_cost(chances, np.eye(size, dtype=bool), cost), best, places=9)
+            self.assertAlmostEqual(expected_fix_cost(chances, np.arange(size)[:, None], cost), best, places=9)
 
     def test_two_needed_repairs_cost_until_the_later(self) -> None:
-        needed = np.array([[True, True]])
-        self.assertAlmostEqual(expected_fix_cost(np.array([1.0]), needed, np.array([10.0, 90.0])), 100.0)
-        self.assertEqual(expected_fix_cost(np.array([1.0]), np.array([[False, False]]), np.array([10.0, 90.0])), 0.0)
+        cost = np.array([10.0, 90.0])
+        self.assertAlmostEqual(expected_fix_cost(np.array([1.0]), np.array([[0, 1]]), cost), 100.0)
+        self.assertEqual(expected_fix_cost(np.array([1.0]), np.array([[2, 2]]), cost), 0.0)
 
 
 class Information(unittest.TestCase):

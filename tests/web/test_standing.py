@@ -2,6 +2,13 @@
 
 from __future__ import annotations
 
+import json
+import tempfile
+from io import StringIO
+
+from django.core.management import CommandError, call_command
+
+from gumshoe.core.casefile import assess_file, read_case
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases.standing import standing, tabs
 from gumshoe.web.live.models import Recording
@@ -73,6 +80,26 @@ class NextAction(WithCar):
         self.assertEqual(gathered["judgement"].verdict, "proven")
         self.assertEqual(len([row for row in gathered["lines"] if row["work"]]), 2)
         self.assertEqual(gathered["incomplete"], ())
+        download = self.client.get(f"/cases/{self.case.pk}/report/case.json")
+        self.assertIn("attachment", download["Content-Disposition"])
+        exported = read_case(download.content)
+        self.assertEqual(len(exported.scans), self.case.scans.count())
+        self.assertEqual([row.did_not_help for row in exported.work], [True, False])
+        self.assertEqual(exported.proof.verdict, "proven")  # type: ignore[union-attr]
+        again = assess_file(exported)
+        own = suspects.assess_case(self.case)[0]
+        self.assertEqual(again.assessment.suspects[0].id, own.suspects[0].id)
+        self.assertAlmostEqual(again.assessment.suspects[0].probability, own.suspects[0].probability, places=6)
+        with tempfile.NamedTemporaryFile("wb", suffix=".json") as file:
+            file.write(download.content)
+            file.flush()
+            said, plain = StringIO(), StringIO()
+            call_command("assess", file.name, "--json", stdout=said)
+            call_command("assess", file.name, stdout=plain)
+        self.assertEqual(json.loads(said.getvalue())["suspects"][0]["id"], own.suspects[0].id)
+        self.assertIn("Next tests", plain.getvalue())
+        with self.assertRaisesRegex(CommandError, "cannot be read"):
+            call_command("assess", "/nonexistent.json")
         page = self.client.get(f"/cases/{self.case.pk}/report/")
         self.assertContains(page, "Crankcase ventilation hose split")
         self.assertNotContains(page, "This is a guess")

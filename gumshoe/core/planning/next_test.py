@@ -54,18 +54,23 @@ class Proposal:
 
 
 NEGLIGIBLE = 1e-9
-"""Sets less likely than this take no part in planning: 6000 of them weigh less than 10⁻⁵ together."""
+"""Sets less likely than this take no part in planning; ten thousand of them weigh less than 10⁻⁵ together."""
 
 
-def repair_groups(model: Model, kept: Ints) -> tuple[Ints, tuple[str, ...], np.ndarray]:
-    """For the sets at ``kept``: (group of each by the repairs it needs, repair ids, matrix sets × repairs needed)."""
+def repair_groups(model: Model, kept: Ints) -> tuple[Ints, tuple[str, ...], Ints]:
+    """For the sets at ``kept``: (group of each by the repairs it needs, repair ids, repairs of each set).
+
+    The last is an array (sets, members) of repair indices, each repair once, filled up with the number of repairs.
+    """
     repairs = sorted({model.knowledge.faults[name].repair for name in model.faults})
+    none = len(repairs)
     place = {name: index for index, name in enumerate(repairs)}
-    of_fault = np.array([place[model.knowledge.faults[name].repair] for name in model.faults] + [len(repairs)])
-    needed = np.zeros((len(kept), len(repairs) + 1), dtype=bool)
-    needed[np.arange(len(kept))[:, None], of_fault[model.sets[kept]]] = True
-    needed = needed[:, :-1]
-    _, group = np.unique(needed, axis=0, return_inverse=True)
+    of_fault = np.array([place[model.knowledge.faults[name].repair] for name in model.faults] + [none])
+    needed = np.sort(of_fault[model.sets[kept]], axis=1)
+    needed[:, 1:][needed[:, 1:] == needed[:, :-1]] = none
+    needed = np.sort(needed, axis=1)
+    key = needed @ (none + 1) ** np.arange(needed.shape[1])
+    _, group = np.unique(key, return_inverse=True)
     return group.reshape(-1), tuple(repairs), needed
 
 
@@ -79,23 +84,24 @@ def entropy_bits(chances: Floats) -> float:
     return float(-(held * np.log2(held)).sum())
 
 
-def repair_order(weights: Floats, needed: np.ndarray, cost: Floats) -> Ints:
+def repair_order(weights: Floats, needed: Ints, cost: Floats) -> Ints:
     """Repairs by falling p/c: place → repair."""
-    order: Ints = np.argsort(-(weights @ needed) / cost, kind="stable")
+    chance = np.bincount(needed.ravel(), np.repeat(weights, needed.shape[1]), len(cost) + 1)[:-1]
+    order: Ints = np.argsort(-chance / cost, kind="stable")
     return order
 
 
-def expected_fix_cost(weights: Floats, needed: np.ndarray, cost: Floats, order: Ints | None = None) -> float:
+def expected_fix_cost(weights: Floats, needed: Ints, cost: Floats, order: Ints | None = None) -> float:
     """Expected cost of replacing, in an order (falling p/c unless given), until every needed repair is done.
 
-    ``weights`` P(S), ``needed`` (sets × repairs), ``cost`` by repair. Returns the currency of ``cost``.
+    ``weights`` P(S); ``needed`` (sets, members) repair indices, filled up with ``len(cost)``; ``cost`` by repair. Returns
+    the currency of ``cost``.
     """
     if order is None:
         order = repair_order(weights, needed, cost)
-    spent = np.cumsum(cost[order])
-    ordered = needed[:, order]
-    last = np.where(ordered.any(axis=1), ordered.shape[1] - 1 - np.argmax(ordered[:, ::-1], axis=1), -1)
-    return float(weights @ np.where(last >= 0, spent[np.maximum(last, 0)], 0.0))
+    spent = np.zeros(len(cost) + 1)
+    spent[order] = np.cumsum(cost[order])  # money gone when this repair is done; nothing for "no repair"
+    return float(weights @ spent[needed].max(axis=1))
 
 
 def propose(

@@ -116,6 +116,24 @@ class Assessment:
         return next((item for item in self.suspects if item.id == name), None)
 
 
+_models: dict[tuple[int, tuple[str, ...], int], Model] = {}
+_KEPT_MODELS = 16
+
+
+def model_for(knowledge: Knowledge, faults: tuple[str, ...], max_size: int) -> Model:
+    """The model over these faults; kept, since a case is assessed many times with the same ones.
+
+    The kept model holds its knowledge, so that the identity it is filed under stays its own.
+    """
+    key = (id(knowledge), faults, max_size)
+    found = _models.get(key)
+    if found is None:
+        if len(_models) >= _KEPT_MODELS:
+            _models.clear()
+        found = _models[key] = Model(knowledge, faults, max_size)
+    return found
+
+
 def priors(knowledge: Knowledge, faults: Iterable[str], odometer_km: float | None, own: Iterable[str] = ()) -> Floats:
     """π for each fault: its rate, grown with distance to its power of wear, scaled to EXPECTED_FAULTS in all.
 
@@ -159,7 +177,7 @@ def assess(
     """Rank the suspects of a powertrain by the clues; suspects ruled out by the technician take no part."""
     out = frozenset(ruled_out)
     faults = tuple(name for name in knowledge.faults if name not in out)
-    model = Model(knowledge, faults, max_size)
+    model = model_for(knowledge, faults, max_size)
     prior = priors(knowledge, faults, odometer_km, own)
     shares = family_log_likelihood(model, clues)
     log_prior = model.log_prior(prior)

@@ -7,5 +7,6 @@ from gumshoe.web.reports import views
 app_name = "reports"
 urlpatterns = [
     path("cases/<int:pk>/report/", views.report, name="report"),
+    path("cases/<int:pk>/report/case.json", views.casefile, name="casefile"),
     path("cases/<int:pk>/report/close/", views.close, name="close"),
 ]

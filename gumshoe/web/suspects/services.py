@@ -35,7 +35,7 @@ def evidence_of(case: Case) -> Evidence:
         scan_source=(stored.source, _stamp(stored)) if stored else ("", ""),
         trims=trims,
         tests=tuple(TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in case.testrecords.all()),
-        failed_repairs=tuple(_failed_repairs(case)),
+        failed_repairs=tuple(failed_repairs(case)),
         doubtful=frozenset(subject for subject, kind in rulings.items() if kind == Ruling.Kind.DOUBT),
         specification=cases.specification_of(case),
     )
@@ -120,9 +120,8 @@ def rule(case: Case, user: User, kind: str, subject: str, reason: str) -> Ruling
     return Ruling.objects.create(case=case, by=user, kind=kind, subject=subject, reason=reason.strip())
 
 
-def changed(assessment: Assessment, case: Case) -> tuple[str, list[tuple[str, float, float]]]:
+def changed(assessment: Assessment, steps: list[Step]) -> tuple[str, list[tuple[str, float, float]]]:
     """What the last source record changed: its words, and (suspect, before, after) for the largest moves."""
-    steps = history(case, assessment)
     if len(steps) < 2:
         return "", []
     before, after = steps[-2], steps[-1]
@@ -184,7 +183,7 @@ def _spread_labels(lines: list[dict[str, Any]], gap: float = 17.0) -> None:
             line["label_y"] -= overflow
 
 
-def _failed_repairs(case: Case) -> list[tuple[str, str, str]]:
+def failed_repairs(case: Case) -> list[tuple[str, str, str]]:
     """Repairs whose proof ended in *came back*."""
     failed = []
     for clearing in case.clearings.filter(triage=False):

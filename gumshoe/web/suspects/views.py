@@ -27,7 +27,7 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
     wanted = request.GET.get("suspect", "")
     chosen = assessment.suspect(wanted) or assessment.suspects[0]
     steps = services.history(case, assessment)
-    words, moves = services.changed(assessment, case)
+    words, moves = services.changed(assessment, steps)
     leading = assessment.suspects[:SHOWN]
     if chosen not in leading:
         leading = (*leading, chosen)

@@ -1,0 +1,143 @@
+"""What the core makes of a case file: the codes read together, drive advice, suspects, next tests."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+from gumshoe.core.casefile.model import CaseFile
+from gumshoe.core.clues import Evidence, TestOutcome, extract
+from gumshoe.core.codes import CodeState, TroubleCode
+from gumshoe.core.knowledge.catalogue import Knowledge, expand, platform_for_vin, platforms
+from gumshoe.core.knowledge.rows import Platform, Specification
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
+from gumshoe.core.planning import Costs, Proposal, propose
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.signals.trims import LeakFit, fit_leak
+from gumshoe.core.suspects import Assessment, assess
+from gumshoe.core.suspects.relations import CodeReading, DriveAdvice, drive_advice, read_codes
+
+SHOWN_SUSPECTS = 8
+SHOWN_TESTS = 5
+TYPED_RESPONDER = 0x7E8
+
+
+@dataclass(frozen=True)
+class CaseAssessment:
+    """The result as typed values; ``document()`` is its stable JSON form (docs/case-format.md)."""
+
+    knowledge: Knowledge
+    codes: tuple[CodeReading, ...]
+    advice: DriveAdvice
+    assessment: Assessment
+    proposals: tuple[Proposal, ...]
+    leak: LeakFit | None
+
+    def document(self) -> dict[str, Any]:
+        """Plain values for JSON; keys are documented and only ever added to."""
+        return {
+            "format": "gumshoe-assessment",
+            "version": 1,
+            "powertrain": self.knowledge.powertrain.words,
+            "drive": {"stop": self.advice.stop, "title": self.advice.title, "words": self.advice.words},
+            "codes": [
+                {
+                    "code": row.code,
+                    "states": [state.value for state in row.states],
+                    "title": row.row.title if row.row else row.structure_words,
+                    "kind": row.row.kind if row.row else "",
+                    "component": row.row.component if row.row else "",
+                    "role": row.role.name.lower(),
+                    "reason": row.reason,
+                }
+                for row in self.codes
+            ],
+            "chase": [row.code for row in self.codes],
+            "best": {"suspects": list(self.assessment.best), "probability": self.assessment.best_probability},
+            "nothing": self.assessment.nothing,
+            "suspects": [
+                {
+                    "id": item.id,
+                    "words": item.row.words,
+                    "probability": item.probability,
+                    "support": [entry.clue.words for entry in item.support],
+                    "against": [entry.clue.words for entry in item.against],
+                }
+                for item in self.assessment.suspects[:SHOWN_SUSPECTS]
+            ],
+            "next_tests": [
+                {
+                    "id": item.test.id,
+                    "words": item.test.words,
+                    "bits": item.bits,
+                    "minutes": item.minutes,
+                    "bits_per_minute": item.bits_per_minute,
+                    "saving": item.saving,
+                }
+                for item in self.proposals[:SHOWN_TESTS]
+            ],
+            "unmetered_air_gps": self.leak.leak_gps if self.leak else None,
+        }
+
+
+def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
+    """Read a case file as the Read and Suspects pages would."""
+    platform = _platform(case)
+    powertrain = case.powertrain or (platform.powertrain if platform else Powertrain())
+    knowledge = expand(powertrain)
+    snapshot = _telling(case)
+    evidence = Evidence(
+        symptoms=case.complaint.symptoms if case.complaint else (),
+        symptom_source=("complaint", ""),
+        module=_engine(case, snapshot),
+        scan_source=("scan", ""),
+        trims=tuple((trim, "trims", "") for trim in case.trims),
+        tests=tuple(TestOutcome(row.test, row.outcome, f"test-{i}", row.at) for i, row in enumerate(case.tests)),
+        failed_repairs=tuple((row.repair, f"work-{i}", row.at) for i, row in enumerate(case.work) if row.did_not_help),
+        specification=platform.specification if platform else Specification(),
+    )
+    clues = extract(evidence, knowledge)
+    found = assess(knowledge, clues, odometer_km=case.vehicle.odometer_km)
+    codes = read_codes(_states(case, snapshot), knowledge, found)
+    known = {clue.variable for clue in clues} & set(knowledge.variables)
+    done = [row.test for row in case.tests]
+    proposals = propose(found, knowledge, costs or Costs(), done=done, known=known)
+    flashing = case.complaint is not None and case.complaint.lamp == "flashing"
+    return CaseAssessment(knowledge, codes, drive_advice(codes, flashing), found, proposals, fit_leak(case.trims))
+
+
+def _platform(case: CaseFile) -> Platform | None:
+    named = platforms().get(case.vehicle.platform)
+    return named or (platform_for_vin(case.vehicle.vin) if case.vehicle.vin else None)
+
+
+def _telling(case: CaseFile) -> Snapshot | None:
+    """The newest scan that holds codes, else the newest: one made right after clearing says nothing of the fault."""
+    newest_first = sorted(case.scans, key=lambda item: item.taken_at, reverse=True)
+    holding = [item for item in newest_first if item.codes_in(CodeState.CONFIRMED, CodeState.PENDING)]
+    return next(iter(holding or newest_first), None)
+
+
+def _short(case: CaseFile) -> Iterable[StoredCode]:
+    for item in case.codes:
+        if isinstance(item, str):
+            yield StoredCode(TroubleCode.parse(item).text, CodeState.CONFIRMED)
+        else:
+            yield item
+
+
+def _engine(case: CaseFile, snapshot: Snapshot | None) -> ModuleSnapshot | None:
+    if snapshot is not None and snapshot.engine is not None:
+        return snapshot.engine
+    short = tuple(_short(case))
+    return ModuleSnapshot(TYPED_RESPONDER, codes=short) if short else None
+
+
+def _states(case: CaseFile, snapshot: Snapshot | None) -> dict[str, tuple[CodeState, ...]]:
+    states: dict[str, tuple[CodeState, ...]] = {}
+    stored = [code for module in snapshot.modules for code in module.codes] if snapshot else []
+    for item in (*stored, *_short(case)):
+        if item.state not in states.get(item.code, ()):
+            states[item.code] = (*states.get(item.code, ()), item.state)
+    return states

@@ -1,0 +1,118 @@
+"""The shape of a case file. Everything is optional but format and version; unknown keys are refused."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal
+
+from gumshoe.core.errors import GumshoeError
+from gumshoe.core.obd.snapshot import Snapshot, StoredCode
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.signals.trims import RegionTrim
+
+STRICT: dict[str, Any] = {"extra": "forbid"}
+
+
+class CaseFileError(GumshoeError):
+    """A case file cannot be read; names the place and the reason."""
+
+    kept = "Nothing was imported."
+    remedies = ("compare the place with docs/case-format.md",)
+
+
+@dataclass(frozen=True)
+class VehicleFacts:
+    """Which vehicle. ``platform`` names a platform file; else it is found by the VIN, else the engine is generic."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    vin: str = ""
+    plate: str = ""
+    make: str = ""
+    model: str = ""
+    year: int | None = None
+    odometer_km: int | None = None
+    platform: str = ""
+
+
+@dataclass(frozen=True)
+class ComplaintFacts:
+    """What the customer said; ``symptoms`` by their ids in clues.toml; ``lamp`` out, steady or flashing."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    text: str = ""
+    symptoms: tuple[str, ...] = ()
+    lamp: Literal["out", "steady", "flashing"] = "steady"
+    conditions: str = ""
+    since: str = ""
+    recent_work: str = ""
+
+
+@dataclass(frozen=True)
+class TestFacts:
+    """A test that was made: its readings, and the outcome computed from them."""
+
+    __test__ = False
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    test: str
+    outcome: str
+    readings: dict[str, float | str] = field(default_factory=dict)
+    at: str = ""
+    by: str = ""
+
+
+@dataclass(frozen=True)
+class WorkFacts:
+    """A repair carried out, and whether a proof drive later showed that it did not help."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    repair: str
+    at: str = ""
+    by: str = ""
+    did_not_help: bool = False
+
+
+@dataclass(frozen=True)
+class VerdictFacts:
+    """The fault that was named."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    suspect: str
+    words: str = ""
+    guess: bool = True
+    root_cause: str = ""
+
+
+@dataclass(frozen=True)
+class ProofFacts:
+    """The last judgement of the repair."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    verdict: Literal["proven", "not yet", "came back"]
+    reasons: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class CaseFile:
+    """A whole case. ``codes`` is the short form for codes that no scan stands behind: ``"P0171"`` or with a state."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    format: Literal["gumshoe-case"]
+    version: Literal[1]
+    number: str = ""
+    vehicle: VehicleFacts = field(default_factory=VehicleFacts)
+    powertrain: Powertrain | None = None
+    complaint: ComplaintFacts | None = None
+    codes: tuple[str | StoredCode, ...] = ()
+    scans: tuple[Snapshot, ...] = ()
+    trims: tuple[RegionTrim, ...] = ()
+    tests: tuple[TestFacts, ...] = ()
+    work: tuple[WorkFacts, ...] = ()
+    verdict: VerdictFacts | None = None
+    proof: ProofFacts | None = None
