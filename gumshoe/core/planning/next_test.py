@@ -94,8 +94,8 @@ def repair_order(weights: Floats, needed: Ints, cost: Floats) -> Ints:
 def expected_fix_cost(weights: Floats, needed: Ints, cost: Floats, order: Ints | None = None) -> float:
     """Expected cost of replacing, in an order (falling p/c unless given), until every needed repair is done.
 
-    ``weights`` P(S); ``needed`` (sets, members) repair indices, filled up with ``len(cost)``; ``cost`` by repair. Returns
-    the currency of ``cost``.
+    ``weights`` P(S); ``needed`` (sets, members) repair indices, filled up with ``len(cost)``; ``cost`` by repair.
+    Returns the currency of ``cost``.
     """
     if order is None:
         order = repair_order(weights, needed, cost)
