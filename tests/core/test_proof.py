@@ -99,6 +99,13 @@ class Proof(unittest.TestCase):
         self.assertFalse(tracker.is_similar(830, 21 + 20.5, 88))
         self.assertFalse(tracker.is_similar(830, 21, 40))
 
+    def test_a_lost_answer_does_not_start_another_trip(self) -> None:
+        first, second = trip(IDLE, 120, "fuel system"), trip(IDLE, 120, "fuel system")
+        broken = [*first[:20], Observation(None), *first[20:], *second[:9], Observation(None), *second[9:]]
+        tracker = replay(plan(), broken)
+        self.assertEqual(len(tracker.trips), 2)
+        self.assertEqual(tracker.verdict()[0], Verdict.PROVEN)
+
     def test_time_not_watched_proves_nothing(self) -> None:
         seen = [Observation(2.0, IDLE, status()), Observation(3600.0, IDLE, status())]
         self.assertLessEqual(replay(plan(), seen).total_s, 32.0)

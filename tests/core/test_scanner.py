@@ -127,6 +127,21 @@ class Scanning(unittest.TestCase):
         self.assertTrue(any("PID 0C should have 2 data bytes" in line for line in snapshot.problems))
         self.assertIn("P0171", snapshot.codes_in())
 
+    def test_one_lost_answer_costs_nothing_and_two_are_never_an_empty_list(self) -> None:
+        lost: list[bytes] = []
+
+        def once(request: bytes) -> bytes | None:
+            if request[0] == 0x03 and not lost:
+                lost.append(request)
+                return None
+            return module(request)
+
+        snapshot = scan(link(once)[0])
+        self.assertIn("P0171", snapshot.codes_in(CodeState.CONFIRMED))
+        self.assertEqual(snapshot.problems, ())
+        silent = scan(link(lambda request: None if request[0] == 0x03 else module(request))[0])
+        self.assertTrue(any(line.startswith("confirmed codes: ") for line in silent.problems))
+
     def test_padding_codes_are_not_codes(self) -> None:
         def padded(request: bytes) -> bytes | None:
             return b"\x43\x02\x00\x00\x01\x71" if request[0] == 0x03 else module(request)

@@ -24,10 +24,10 @@ from gumshoe.core.signals.trims import RegionTrim
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.suspects.relations import Role, read_codes
 from gumshoe.simulator.answers import EngineModule
-from gumshoe.simulator.drives import MIXED, Segment, start
+from gumshoe.simulator.drives import Segment, start
 from gumshoe.simulator.hands import observe
 from gumshoe.simulator.vehicle import Key, Vehicle
-from tests.simulator.test_physics import drive, vehicle
+from tests.simulator.test_physics import driven
 
 PLATFORM = platforms()["ostrel_tern_16"]
 KNOWN = expand(PLATFORM.powertrain)
@@ -92,7 +92,7 @@ def gauges(car: Vehicle) -> tuple[TestOutcome, ...]:
 
 def evidence(defect: str, *, measured: bool) -> tuple[Evidence, Assessment, Snapshot]:
     """Two trips, a scan, the trims, and the gauges if wanted."""
-    car = drive(vehicle(defect, coolant_c=64.0), MIXED, 2)
+    car = driven(defect)
     seen = snapshot(car)
     case = Evidence(
         module=seen.engine,
@@ -153,7 +153,7 @@ class WithGauges(unittest.TestCase):
             self.assertGreater(same, 0.6, defect)
 
     def test_a_healthy_car_accuses_nobody(self) -> None:
-        car = drive(vehicle(coolant_c=64.0), MIXED, 2)
+        car = driven()
         case = Evidence(
             module=snapshot(car).engine,
             trims=tuple((t, "r", "1") for t in trims(car)),

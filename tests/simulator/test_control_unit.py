@@ -7,7 +7,7 @@ from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.drives import MIXED
 from gumshoe.simulator.memory import Memory
 from gumshoe.simulator.vehicle import Key, Vehicle
-from tests.simulator.test_physics import IDENTITY, drive, vehicle
+from tests.simulator.test_physics import IDENTITY, drive, driven, vehicle
 
 WARM_IDLE = {"rpm": 830.0, "load_pct": 20.0, "coolant_c": 88.0}
 
@@ -44,7 +44,7 @@ class Story(unittest.TestCase):
         self.assertLess(abs(car.memory.ltft[0]), 0.05)
 
     def test_unmended_it_comes_back_after_clearing(self) -> None:
-        car = drive(vehicle("crankcase-hose-split", coolant_c=64.0), times=2)
+        car = driven("crankcase-hose-split")
         car.mend("air_flow_meter")
         car.memory.clear()
         drive(car)
@@ -163,7 +163,7 @@ class Services(unittest.TestCase):
         self.assertFalse(self.module.awake)
 
     def test_saved_and_restored(self) -> None:
-        car = drive(vehicle("crankcase-hose-split", coolant_c=64.0), times=2)
+        car = driven("crankcase-hose-split")
         again = Vehicle(IDENTITY, seed=1)
         again.restore(car.save())
         self.assertEqual(again.save(), car.save())

@@ -3,6 +3,7 @@
 import json
 import math
 import unittest
+from functools import cache
 
 from gumshoe.simulator.drives import MIXED, Segment, start
 from gumshoe.simulator.engine import orifice_gps, volumetric_efficiency
@@ -23,6 +24,18 @@ def drive(car: Vehicle, plan: tuple[Segment, ...] = MIXED, times: int = 1) -> Ve
         car.begin(plan)
         while car.driving:
             car.step()
+    return car
+
+
+@cache
+def _state(defects: tuple[str, ...], coolant_c: float) -> str:
+    return json.dumps(drive(vehicle(*defects, coolant_c=coolant_c), times=2).save())
+
+
+def driven(*defects: str, coolant_c: float = 64.0) -> Vehicle:
+    """A car with two mixed drives behind it; driven once for all tests."""
+    car = vehicle(coolant_c=coolant_c)
+    car.restore(json.loads(_state(defects, coolant_c)))
     return car
 
 
@@ -103,20 +116,20 @@ class Faults(unittest.TestCase):
     """Signatures of trade practice: which way each fault moves the trims, and which code its monitor finds."""
 
     def test_split_hose_is_lean_at_idle_and_nearly_normal_at_2500(self) -> None:
-        car = vehicle("crankcase-hose-split")
-        idle, fast = trims(drive(car))
+        car = driven("crankcase-hose-split")
+        idle, fast = trims(car)
         self.assertGreater(idle, 20.0)
         self.assertLess(fast, 10.0)
         self.assertGreater(car.engine.state.leak_gps, 0.4)
 
     def test_meter_reading_low_is_leaner_as_the_flow_rises(self) -> None:
-        idle, fast = trims(drive(vehicle("meter-low")))
+        idle, fast = trims(driven("meter-low"))
         self.assertLess(idle, 10.0)
         self.assertGreater(fast, idle + 3.0)
 
     def test_open_duct_and_lean_sensor_are_lean_everywhere(self) -> None:
         for defect in ("duct-loose", "sensor-lean"):
-            idle, fast = trims(drive(vehicle(defect)))
+            idle, fast = trims(driven(defect))
             self.assertGreater(idle, 15.0, defect)
             self.assertGreater(fast, 15.0, defect)
 
@@ -137,7 +150,7 @@ class Faults(unittest.TestCase):
             ("exhaust-leak", "P0171"),
             ("booster-hose-cracked", "P0171"),
         ):
-            car = drive(vehicle(defect, coolant_c=64.0), times=2)
+            car = driven(defect)
             self.assertIn(code, car.memory.records, defect)
             self.assertTrue(car.memory.records[code].confirmed, defect)
 

@@ -56,8 +56,8 @@ class Timing:
     p2_star: float = 5.0
     consecutive: float = 1.0
     pending_limit: int = 8
-    margin: float = 0.010
-    """Grace for the adapter and the operating system, added to P2."""
+    margin: float = 0.050
+    """Grace for the adapter and the operating system, added to P2: serial and USB adapters take their time."""
 
 
 @dataclass(frozen=True)

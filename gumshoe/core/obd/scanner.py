@@ -19,6 +19,8 @@ from gumshoe.core.obd.status import decode_status
 
 Progress = Callable[[str, float], None]
 PIDS_PER_REQUEST = 6
+MUST_ANSWER = frozenset({0x03, 0x07})
+"""Every module answers these; silence is a fault of the link, not an empty list of codes."""
 FRAME_PIDS_PER_REQUEST = 3
 _CODE_SERVICES = {
     0x03: CodeState.CONFIRMED,
@@ -99,11 +101,20 @@ class ModuleReader:
             if error.reason not in (0x11, 0x12, 0x31):
                 self.problems.append(f"{what}: {error.what}")
         except NoAnswer:
-            pass  # on a functional service, silence is the standard's way of saying "not supported"
+            # Silence is one way of saying "not supported"; but a frame can get lost, so it is believed only twice.
+            return self._ask_again(payload, what)
         except LinkError as error:
             self.problems.append(f"{what}: {error.what}")
             if not isinstance(error, BadAnswer):
                 self._check_alive()
+        return None
+
+    def _ask_again(self, payload: bytes, what: str) -> bytes | None:
+        try:
+            return self.link.ask(self.module, payload).payload
+        except LinkError as error:
+            if payload[0] in MUST_ANSWER and not isinstance(error, Refused):
+                self.problems.append(f"{what}: {error.what} They were asked for twice; what is missing is not known.")
         return None
 
     def _check_alive(self) -> None:
