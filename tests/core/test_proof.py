@@ -106,6 +106,12 @@ class Proof(unittest.TestCase):
         self.assertEqual(len(tracker.trips), 2)
         self.assertEqual(tracker.verdict()[0], Verdict.PROVEN)
 
+    def test_key_on_with_the_engine_off_parts_two_short_trips(self) -> None:
+        short = [Observation(5.0, IDLE, status())]
+        apart = [*short, Observation(None), Observation(0.0), Observation(6.0, IDLE, status())]
+        self.assertEqual(len(replay(plan(), apart).trips), 2)
+        self.assertEqual(len(replay(plan(), [*short, Observation(None), Observation(6.0, IDLE, status())]).trips), 1)
+
     def test_time_not_watched_proves_nothing(self) -> None:
         seen = [Observation(2.0, IDLE, status()), Observation(3600.0, IDLE, status())]
         self.assertLessEqual(replay(plan(), seen).total_s, 32.0)

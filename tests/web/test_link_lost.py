@@ -133,6 +133,7 @@ class Proving(WithCar):
         self.runner.key("off")
         time.sleep(0.5)
         self.key("on")
+        until(lambda: watcher.tracker._last_run is None)  # seen: key on, engine off
         self.key("start")
         until(lambda: len(watcher.tracker.trips) == 2)
         self.runner.stop_driving()

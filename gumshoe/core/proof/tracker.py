@@ -142,8 +142,11 @@ class Tracker:
     def observe(self, seen: Observation) -> None:
         """Take one observation into account."""
         self._codes(seen)
-        if seen.run_time_s is None or seen.run_time_s <= 0.0:
+        if seen.run_time_s is None:
             self.position = None  # key off, or an answer lost: the run time that follows tells which
+            return
+        if seen.run_time_s <= 0.0:
+            self._last_run, self.position = None, None  # key on, engine off: whatever follows is another trip
             return
         if not self.trips or self._last_run is None or seen.run_time_s < self._last_run:
             self.trips.append(TripRecord())
