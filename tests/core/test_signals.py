@@ -114,6 +114,7 @@ class Regions(unittest.TestCase):
         self.assertEqual((idle.low, idle.high, idle.source), (720.0, 800.0, "vehicle specification"))
         flow = expected("maf_gps", Region.WARM_IDLE, rows, spec, 2.0)
         assert flow
+        self.assertEqual([flow.judge(value) for value in (4.0, 0.5, 9.0)], ["in band", "below", "above"])
         self.assertTrue(flow.holds(4.0))  # 2.0 g/s per litre: a common figure for warm idle
         self.assertIsNone(expected("rpm", Region.CRUISE, rows, spec, 1.6))
         self.assertIsNone(expected("stft_b1_pct", Region.OFF, rows, spec, 1.6))

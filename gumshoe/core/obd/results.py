@@ -74,6 +74,11 @@ class MonitorResult:
     high: float
 
     @property
+    def unlimited(self) -> bool:
+        """Whether the result is a plain count without a limit of its own (SAE J1979 counters span two bytes)."""
+        return self.unit == "counts" and self.high >= 0xFFFF
+
+    @property
     def passed(self) -> bool:
         """Whether the value lies within the limits, ends included."""
         return self.low <= self.value <= self.high

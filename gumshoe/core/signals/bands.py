@@ -17,6 +17,12 @@ class Band:
     high: float
     source: str
 
+    def judge(self, value: float) -> str:
+        """``in band``, ``above`` or ``below``."""
+        if self.holds(value):
+            return "in band"
+        return "above" if value > self.high else "below"
+
     def holds(self, value: float) -> bool:
         """Whether the value lies inside, ends included."""
         return self.low <= value <= self.high

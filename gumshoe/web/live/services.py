@@ -74,6 +74,8 @@ def news(case: Case, cursor: int) -> dict[str, Any]:
         band = expected(key, region, knowledge.bands, specification, knowledge.powertrain.displacement_l)
         if band:
             bands[key] = {"low": band.low, "high": band.high, "source": band.source}
+            if key in now:
+                bands[key]["verdict"] = band.judge(now[key])
     return {
         "cursor": count,
         "time": time.time(),

@@ -77,8 +77,8 @@ document.addEventListener("alpine:init", function () {
       show: function (channel, news) {
         var head = this.$root.querySelector('[data-strip="' + channel.key + '"]'), value = news.now[channel.key], band = news.bands[channel.key];
         head.querySelector(".now").textContent = value === undefined ? "–" : (Math.abs(value) >= 100 ? value.toFixed(0) : value.toFixed(Math.abs(value) >= 10 ? 1 : 2));
-        var verdict = head.querySelector(".verdict"), inside = band && value !== undefined && value >= band.low && value <= band.high;
-        verdict.textContent = !band || value === undefined ? "" : (inside ? "✓ in band" : (value > band.high ? "▲ above" : "▼ below"));
+        var verdict = head.querySelector(".verdict"), said = band && band.verdict, inside = said === "in band";
+        verdict.textContent = said ? { "in band": "✓ ", above: "▲ ", below: "▼ " }[said] + said : "";
         verdict.className = "verdict " + (inside ? "is-good" : "is-bad");
         head.querySelector("[data-band]").textContent = band ? "expected " + band.low.toFixed(1) + " … " + band.high.toFixed(1) + " (" + band.source + ")" : "no expectation in this region";
         head.querySelector("[data-rate]").textContent = news.rates[channel.key] ? news.rates[channel.key] + " /s" : "";
