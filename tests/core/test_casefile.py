@@ -66,7 +66,7 @@ def whole() -> CaseFile:
 class Files(unittest.TestCase):
     def test_a_powertrain_and_four_codes_are_a_case(self) -> None:
         case = minimal("P0171", "P0300", "P0420", "U0100")
-        self.assertEqual(len(assess_file(case).codes), 4)
+        self.assertEqual(len(assess_file(case).read.codes), 4)
 
     def test_round_trip_loses_nothing(self) -> None:
         case = whole()
@@ -130,6 +130,10 @@ class Situations(unittest.TestCase):
                 "drive",
                 "codes",
                 "chase",
+                "shared",
+                "relations",
+                "known_causes",
+                "notes",
                 "best",
                 "nothing",
                 "suspects",
@@ -170,4 +174,4 @@ class Situations(unittest.TestCase):
             for i in range(12)
         )
         case = CaseFile(format="gumshoe-case", version=1, scans=(Snapshot(datetime.now(UTC), "11 bit", modules),))
-        self.assertEqual(len(assess_file(case).codes), len(codes))
+        self.assertEqual(len(assess_file(case).read.codes), len(codes))

@@ -11,8 +11,9 @@ from gumshoe.core.clues import Evidence, TestOutcome, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge import catalogue
-from gumshoe.core.knowledge.catalogue import expand, platform_for_vin, platforms, tables
+from gumshoe.core.knowledge.catalogue import expand, tables
 from gumshoe.core.knowledge.outcomes import check_reading, decide
+from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import CodesFile, FaultsFile
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, StoredCode
@@ -29,7 +30,7 @@ class Loading(unittest.TestCase):
         text = (catalogue.FOLDER / name).read_text(encoding="utf-8")
         self.assertIn(old, text)
         with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / name
+            path = Path(folder) / Path(name).name
             path.write_text(text.replace(old, new, 1), encoding="utf-8")
             with self.assertRaises(DataError) as caught:
                 load_table(path, shape)
@@ -41,13 +42,15 @@ class Loading(unittest.TestCase):
         self.assertIn(f"codes.toml, line {line}:", self.broken("codes.toml", "trips = 1", 'trips = "one"', CodesFile))
 
     def test_a_missing_key_and_broken_toml(self) -> None:
-        self.assertIn("faults.toml, line", self.broken("faults.toml", "wear = 1.2\n", "", FaultsFile))
+        self.assertIn("petrol.toml, line", self.broken("faults/petrol.toml", "wear = 1.2\n", "", FaultsFile))
         self.assertIn("not valid TOML", self.broken("codes.toml", "[[code]]", "[[code]", CodesFile))
 
     def test_cross_references_are_checked(self) -> None:
         shipped = tables()
         bad = replace(shipped, faults=(replace(shipped.faults[0], repair="nothing"), *shipped.faults[1:]))
-        with self.assertRaisesRegex(DataError, r"faults.toml, line \d+: crankcase_hose_split: there is no repair"):
+        with self.assertRaisesRegex(
+            DataError, r"faults/boost_diesel.toml, line \d+: charge_hose_leak: there is no repair"
+        ):
             catalogue.check(bad)
         uneven = replace(shipped.tests[2], otherwise=shipped.tests[2].otherwise | {"whole": 0.5})
         with self.assertRaisesRegex(DataError, "sums to"):
@@ -119,7 +122,7 @@ class Reading(unittest.TestCase):
 
     def read(self, *codes: str) -> dict[str, Role]:
         found = assess(self.known, extract(Evidence(module=module(*codes)), self.known))
-        rows = read_codes(dict.fromkeys(codes, (CodeState.CONFIRMED,)), self.known, found)
+        rows = read_codes(dict.fromkeys(codes, (CodeState.CONFIRMED,)), self.known, found).codes
         return {row.code: row.role for row in rows}
 
     def test_misfire_before_the_meters_performance_code(self) -> None:
@@ -140,10 +143,10 @@ class Reading(unittest.TestCase):
         self.assertIs(self.read("P1234")["P1234"], Role.UNKNOWN)
 
     def test_drive_advice(self) -> None:
-        rows = read_codes({"P0030": (CodeState.CONFIRMED,)}, self.known, assess(self.known, []))
+        rows = read_codes({"P0030": (CodeState.CONFIRMED,)}, self.known, assess(self.known, [])).codes
         self.assertFalse(drive_advice(rows, lamp_flashing=False).stop)
         self.assertTrue(drive_advice(rows, lamp_flashing=True).stop)
-        coil = read_codes({"P0351": (CodeState.CONFIRMED,)}, self.known, assess(self.known, []))
+        coil = read_codes({"P0351": (CodeState.CONFIRMED,)}, self.known, assess(self.known, [])).codes
         self.assertTrue(drive_advice(coil, lamp_flashing=False).stop)
 
 

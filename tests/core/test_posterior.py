@@ -10,7 +10,8 @@ from dataclasses import replace
 from random import Random
 
 from gumshoe.core.clues.model import Clue, ClueKind
-from gumshoe.core.knowledge.catalogue import Knowledge, floored
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.places import floored
 from gumshoe.core.suspects import assess
 from gumshoe.core.suspects.posterior import Stance, priors
 from tests.core import toy

@@ -12,8 +12,9 @@ from datetime import UTC, datetime
 
 from gumshoe.core.clues import Evidence, TestOutcome, extract
 from gumshoe.core.codes import CodeState, TroubleCode
-from gumshoe.core.knowledge.catalogue import expand, platforms
+from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.outcomes import decide
+from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.pids import pid_table
 from gumshoe.core.obd.results import decode_results
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode

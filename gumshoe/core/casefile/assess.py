@@ -7,16 +7,18 @@ from dataclasses import dataclass
 from typing import Any
 
 from gumshoe.core.casefile.model import CaseFile
-from gumshoe.core.clues import Evidence, TestOutcome, extract
+from gumshoe.core.clues import Evidence, TestOutcome, extract, known_causes, scan_notes
 from gumshoe.core.codes import CodeState, TroubleCode
-from gumshoe.core.knowledge.catalogue import Knowledge, expand, platform_for_vin, platforms
-from gumshoe.core.knowledge.rows import Platform, Specification
+from gumshoe.core.knowledge.catalogue import Knowledge, expand
+from gumshoe.core.knowledge.parts import GENERIC, Local
+from gumshoe.core.knowledge.platform import Platform, platform_for_vin, platforms
+from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.planning import Costs, Proposal, propose
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.trims import LeakFit, fit_leak
 from gumshoe.core.suspects import Assessment, assess
-from gumshoe.core.suspects.relations import CodeReading, DriveAdvice, drive_advice, read_codes
+from gumshoe.core.suspects.relations import CodesRead, DriveAdvice, drive_advice, read_codes
 
 SHOWN_SUSPECTS = 8
 SHOWN_TESTS = 5
@@ -28,11 +30,12 @@ class CaseAssessment:
     """The result as typed values; ``document()`` is its stable JSON form (docs/case-format.md)."""
 
     knowledge: Knowledge
-    codes: tuple[CodeReading, ...]
+    read: CodesRead
     advice: DriveAdvice
     assessment: Assessment
     proposals: tuple[Proposal, ...]
     leak: LeakFit | None
+    notes: tuple[str, ...] = ()
 
     def document(self) -> dict[str, Any]:
         """Plain values for JSON; keys are documented and only ever added to."""
@@ -49,11 +52,26 @@ class CaseAssessment:
                     "kind": row.row.kind if row.row else "",
                     "component": row.row.component if row.row else "",
                     "role": row.role.name.lower(),
+                    "after": row.after,
                     "reason": row.reason,
                 }
-                for row in self.codes
+                for row in self.read.codes
             ],
-            "chase": [row.code for row in self.codes],
+            "chase": [row.code for row in self.read.codes],
+            "shared": [
+                {
+                    "id": item.id,
+                    "words": item.words,
+                    "kind": item.field,
+                    "probability": item.probability,
+                    "codes": list(item.codes),
+                    "members": list(item.members),
+                }
+                for item in self.read.shared
+            ],
+            "relations": [{"from": item.source, "to": item.target, "why": item.why} for item in self.read.relations],
+            "known_causes": list(self.read.known),
+            "notes": list(self.notes),
             "best": {"suspects": list(self.assessment.best), "probability": self.assessment.best_probability},
             "nothing": self.assessment.nothing,
             "suspects": [
@@ -85,12 +103,25 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     """Read a case file as the Read and Suspects pages would."""
     platform = _platform(case)
     powertrain = case.powertrain or (platform.powertrain if platform else Powertrain())
-    knowledge = expand(powertrain)
+    known_here = platform.local if platform else GENERIC
+    local = known_here
+    if case.own_codes or case.wiring:
+        local = Local(
+            known_here.id,
+            (*known_here.wiring, *case.wiring),
+            known_here.parts,
+            (*known_here.codes, *case.own_codes),
+        )
+    knowledge = expand(powertrain, local)
     snapshot = _telling(case)
+    engine = _engine(case, snapshot)
+    symptoms = case.complaint.symptoms if case.complaint else ()
     evidence = Evidence(
-        symptoms=case.complaint.symptoms if case.complaint else (),
+        symptoms=symptoms,
         symptom_source=("complaint", ""),
-        module=_engine(case, snapshot),
+        module=engine,
+        others=tuple(module for module in snapshot.modules if module is not engine) if snapshot else (),
+        known=known_causes(knowledge, symptoms, ((event.off, event.at) for event in case.events)),
         scan_source=("scan", ""),
         trims=tuple((trim, "trims", "") for trim in case.trims),
         tests=tuple(TestOutcome(row.test, row.outcome, f"test-{i}", row.at) for i, row in enumerate(case.tests)),
@@ -99,12 +130,15 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     )
     clues = extract(evidence, knowledge)
     found = assess(knowledge, clues, odometer_km=case.vehicle.odometer_km)
-    codes = read_codes(_states(case, snapshot), knowledge, found)
+    read = read_codes(_states(case, snapshot), knowledge, found)
     known = {clue.variable for clue in clues} & set(knowledge.variables)
     done = [row.test for row in case.tests]
     proposals = propose(found, knowledge, costs or Costs(), done=done, known=known)
     flashing = case.complaint is not None and case.complaint.lamp == "flashing"
-    return CaseAssessment(knowledge, codes, drive_advice(codes, flashing), found, proposals, fit_leak(case.trims))
+    notes = scan_notes(snapshot, engine, knowledge)
+    return CaseAssessment(
+        knowledge, read, drive_advice(read.codes, flashing), found, proposals, fit_leak(case.trims), notes
+    )
 
 
 def _platform(case: CaseFile) -> Platform | None:

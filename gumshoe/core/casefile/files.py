@@ -10,6 +10,7 @@ from pydantic import TypeAdapter, ValidationError
 from gumshoe.core.casefile.model import CaseFile, CaseFileError
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.errors import BadInput
+from gumshoe.core.powertrain.description import usual
 
 MAX_BYTES = 60_000_000
 _CASE = TypeAdapter(CaseFile)
@@ -23,8 +24,12 @@ def read_case(text: str | bytes) -> CaseFile:
         raw = json.loads(text)
     except (json.JSONDecodeError, UnicodeDecodeError) as error:
         raise CaseFileError(f"This is not JSON: {error}.") from error
+    if isinstance(raw, dict) and isinstance(raw.get("powertrain"), dict):
+        raw = raw | {"powertrain": usual(raw["powertrain"])}
     try:
         case = _CASE.validate_python(raw, strict=False)
+    except BadInput as error:
+        raise CaseFileError(f"powertrain: {error.what}", remedies=error.remedies) from error
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"]) or "the file"

@@ -6,6 +6,8 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar, Literal
 
 from gumshoe.core.errors import GumshoeError
+from gumshoe.core.knowledge.code_index import OwnCode
+from gumshoe.core.knowledge.parts import WiringRow
 from gumshoe.core.obd.snapshot import Snapshot, StoredCode
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.trims import RegionTrim
@@ -64,6 +66,17 @@ class TestFacts:
 
 
 @dataclass(frozen=True)
+class EventFacts:
+    """A component unplugged with the key on (or ``battery`` taken off): the codes this sets are expected."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    off: str
+    at: str = ""
+    back_at: str = ""
+
+
+@dataclass(frozen=True)
 class WorkFacts:
     """A repair carried out, and whether a proof drive later showed that it did not help."""
 
@@ -99,7 +112,10 @@ class ProofFacts:
 
 @dataclass(frozen=True)
 class CaseFile:
-    """A whole case. ``codes`` is the short form for codes that no scan stands behind: ``"P0171"`` or with a state."""
+    """A whole case. ``codes`` is the short form for codes that no scan stands behind: ``"P0171"`` or with a state.
+
+    ``own_codes`` say what makers' codes stand for, ``wiring`` what shares a point on this vehicle, ``events`` what the
+    work unplugged."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
@@ -110,6 +126,9 @@ class CaseFile:
     powertrain: Powertrain | None = None
     complaint: ComplaintFacts | None = None
     codes: tuple[str | StoredCode, ...] = ()
+    own_codes: tuple[OwnCode, ...] = ()
+    wiring: tuple[WiringRow, ...] = ()
+    events: tuple[EventFacts, ...] = ()
     scans: tuple[Snapshot, ...] = ()
     trims: tuple[RegionTrim, ...] = ()
     tests: tuple[TestFacts, ...] = ()

@@ -1,6 +1,20 @@
 """Evidence becomes clues: what was seen, which way it points, and where it stands on record."""
 
-from gumshoe.core.clues.extract import CodeSeen, Evidence, TestOutcome, extract
+from gumshoe.core.clues.extract import Evidence, TestOutcome, extract
+from gumshoe.core.clues.known import KnownCause, known_causes
+from gumshoe.core.clues.misfire import MisfireReading, read_misfire
 from gumshoe.core.clues.model import Clue, ClueKind
+from gumshoe.core.clues.notes import scan_notes
 
-__all__ = ["Clue", "ClueKind", "CodeSeen", "Evidence", "TestOutcome", "extract"]
+__all__ = [
+    "Clue",
+    "ClueKind",
+    "Evidence",
+    "KnownCause",
+    "MisfireReading",
+    "TestOutcome",
+    "extract",
+    "known_causes",
+    "read_misfire",
+    "scan_notes",
+]

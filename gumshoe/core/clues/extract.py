@@ -9,27 +9,30 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 
+from gumshoe.core.clues.known import KnownCause
+from gumshoe.core.clues.misfire import read_misfire
 from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.rows import Specification, VariableRow
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot
 from gumshoe.core.signals.regions import Region, classify
 from gumshoe.core.signals.trims import RegionTrim
 
 PENDING_WEIGHT = 0.75
+HISTORY_WEIGHT = 0.3
+UNTOLD_WEIGHT = 0.4
+"""Circuits are watched all the time: one that is not among codes typed in is probably sound."""
+RAISES, TELLS = 0.10, 0.20
+"""From these chances on, a suspect is behind a present code; and its other codes would be missed."""
 DOUBTFUL_WEIGHT = 0.25
-MISFIRE_COUNTS = 100
-"""Counts of one drive cycle from which the counters name a cylinder (common practice)."""
+_SURENESS: dict[CodeState | None, float] = {
+    CodeState.CONFIRMED: 1.0,
+    CodeState.PENDING: PENDING_WEIGHT,
+    CodeState.HISTORY: HISTORY_WEIGHT,
+}
 _TRIM_VARIABLES = {Region.WARM_IDLE: "trim_idle", Region.HIGH_IDLE: "trim_2500"}
-
-
-@dataclass(frozen=True)
-class CodeSeen:
-    """A code and its surest state, with the scan it was seen in."""
-
-    code: str
-    state: CodeState
 
 
 @dataclass(frozen=True)
@@ -46,11 +49,16 @@ class TestOutcome:
 
 @dataclass(frozen=True)
 class Evidence:
-    """All that is known of a case, as plain values. Each part carries its source record's name and time."""
+    """All that is known of a case, as plain values. Each part carries its source record's name and time.
+
+    ``module`` is the engine's part of the scan, ``others`` those of the other modules; ``known``: causes on record.
+    """
 
     symptoms: tuple[str, ...] = ()
     symptom_source: tuple[str, str] = ("", "")
     module: ModuleSnapshot | None = None
+    others: tuple[ModuleSnapshot, ...] = ()
+    known: tuple[KnownCause, ...] = ()
     scan_source: tuple[str, str] = ("", "")
     trims: tuple[tuple[RegionTrim, str, str], ...] = ()
     tests: tuple[TestOutcome, ...] = ()
@@ -66,6 +74,7 @@ def extract(evidence: Evidence, knowledge: Knowledge) -> tuple[Clue, ...]:
         *_codes(evidence, knowledge),
         *_frame(evidence, knowledge),
         *_misfire(evidence, knowledge),
+        *_supply(evidence, knowledge),
         *_live(evidence, knowledge),
         *_tests(evidence, knowledge),
         *_repairs(evidence, knowledge),
@@ -100,26 +109,49 @@ def _symptoms(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
 
 
 def _codes(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
-    module = evidence.module
-    if module is None:
-        return
     source, at = evidence.scan_source
-    confirmed = set(module.with_state(CodeState.CONFIRMED))
-    pending = set(module.with_state(CodeState.PENDING))
-    linked = {code for fault in knowledge.faults.values() for code in fault.codes}
-    for number, row in knowledge.codes.items():
-        if row.evidence or number not in linked:
+    modules = [item for item in (evidence.module, *evidence.others) if item is not None]
+    states: dict[str, CodeState] = {}
+    for stored in (item for module in modules for item in module.codes):
+        if stored.state in _SURENESS and _SURENESS[stored.state] > _SURENESS.get(states.get(stored.code), 0.0):
+            states[stored.code] = stored.state
+    for number, state in states.items():
+        row = knowledge.codes.get(number)
+        if row is None or row.evidence or number not in knowledge.linked:
             continue
-        if number in confirmed | pending:
-            state = CodeState.CONFIRMED if number in confirmed else CodeState.PENDING
-            weight = 1.0 if number in confirmed else PENDING_WEIGHT
-            yield Clue(
-                ClueKind.CODE, number, "present", f"{number} {state.value}: {row.title}", number, source, at, weight
-            )
-        elif _completed(module, row.monitor):
-            yield Clue(
-                ClueKind.CODE, number, "absent", f"{number} absent although its monitor has run", number, source, at
-            )
+        words, chance, by = f"{number} {state.value}: {row.title}", 0.0, ""
+        for cause in evidence.known:
+            if cause.codes.get(number, 0.0) > chance:
+                chance, by = cause.codes[number], cause.words
+        yield Clue(
+            ClueKind.CODE, number, "present", words, number, source, at, _SURENESS[state], min(chance, 0.999), by
+        )
+    if evidence.module is None:
+        return
+    told = evidence.module.status is None and bool(states)
+    for number in sorted(_telling_absence(set(states), evidence, knowledge)):
+        row = knowledge.codes[number]
+        if number in states or row.evidence:
+            continue
+        if _completed(evidence.module, row.monitor):
+            words = f"{number} absent although its monitor has run"
+            yield Clue(ClueKind.CODE, number, "absent", words, number, source, at)
+        elif told and rank_of(row.kind) == 0:
+            words = f"{number} not among the codes told"
+            yield Clue(ClueKind.CODE, number, "absent", words, number, source, at, UNTOLD_WEIGHT)
+
+
+def _telling_absence(present: set[str], evidence: Evidence, knowledge: Knowledge) -> set[str]:
+    """Codes whose absence can tell: those that a suspect behind a present code or symptom would raise as well."""
+    said = set(evidence.symptoms)
+    nothing_said = not present and not said
+    found: set[str] = set()
+    for row in knowledge.faults.values():
+        by_code = any(row.codes.get(code, 0.0) >= RAISES for code in present)
+        by_word = nothing_said or any(row.symptoms.get(name, 0.0) >= RAISES for name in said)
+        if by_code or (row.origin == "table" and by_word):
+            found |= {code for code, chance in row.codes.items() if chance >= TELLS and code.startswith("P")}
+    return found
 
 
 def _completed(module: ModuleSnapshot, monitor: str) -> bool:
@@ -151,42 +183,34 @@ def frame_region(frame: FreezeFrame) -> str:
     return "high_load" if frame.values.get("load_pct", 0.0) >= 65.0 else "part_load"
 
 
-def misfire_counts(module: ModuleSnapshot) -> dict[int, int]:
-    """Counts of the last or current drive cycle by cylinder (service 06, monitors A2 on, test 0C)."""
-    return {
-        result.mid - 0xA1: round(result.value)
-        for result in module.results
-        if 0xA2 <= result.mid <= 0xAD and result.tid == 0x0C
-    }
-
-
 def _misfire(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
     module, variable = evidence.module, knowledge.variables.get("misfire")
     if module is None or variable is None:
         return
-    present = {item.code for item in module.codes if item.state is not CodeState.PERMANENT}
-    misfire = [code for code in present if code in knowledge.codes and knowledge.codes[code].evidence == "misfire"]
-    counts = misfire_counts(module)
-    total, top = sum(counts.values()), max(counts, key=lambda n: counts[n], default=0)
-    listed = "/".join(str(counts[n]) for n in sorted(counts)) or "no counters"
-    if misfire:
-        single = [code for code in misfire if code != "P0300"]
-        if total > MISFIRE_COUNTS and counts[top] > 0.7 * total:
-            name = f"cylinder_{top}"
-        else:
-            name = f"cylinder_{int(single[0][3:])}" if len(single) == 1 and "P0300" not in misfire else "random"
-        confirmed = set(module.with_state(CodeState.CONFIRMED)) & set(misfire)
-        weight = 1.0 if confirmed else PENDING_WEIGHT
-        words = f"Misfire: {bin_words(variable, name)} ({', '.join(sorted(misfire))}; counts {listed})"
-    elif total > MISFIRE_COUNTS:
-        name = f"cylinder_{top}" if counts[top] > 0.7 * total else "random"
-        weight, words = 0.5, f"Misfire counts without a code: {listed}"
+    seen = read_misfire(module, knowledge)
+    listed = "/".join(str(counts) for counts in seen.last.values()) or "no counters"
+    words = f"Misfire: {seen.pattern.words}"
+    if seen.codes:
+        weight = 1.0 if set(module.with_state(CodeState.CONFIRMED)) & set(seen.codes) else PENDING_WEIGHT
+        words += f" ({', '.join(seen.codes)}; counts {listed})"
+    elif seen.pattern.id != "none":
+        weight, words = 0.5, f"Misfire counts without a code: {seen.pattern.words} ({listed})"
     elif _completed(module, "misfire"):
-        name, weight, words = "none", 1.0, f"No misfire code, monitor has run (counts {listed})"
+        weight, words = 1.0, f"No misfire code, monitor has run (counts {listed})"
     else:
         return
-    if name in {item.id for item in variable.bins}:
-        yield Clue(ClueKind.GRADED, "misfire", name, words, variable.family, *evidence.scan_source, weight)
+    if seen.pattern.id in {item.id for item in variable.bins}:
+        yield Clue(ClueKind.GRADED, "misfire", seen.pattern.id, words, variable.family, *evidence.scan_source, weight)
+
+
+def _supply(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
+    """The supply voltage of the scan; a running engine's counts as well, since charging then holds it up."""
+    module, variable = evidence.module, knowledge.variables.get("supply")
+    volts = module.values.get("module_v") if module else None
+    if volts is not None and volts > 0.0 and variable is not None:
+        name = bin_of(variable, volts)
+        words = f"Supply {volts:.1f} V when the codes were read: {bin_words(variable, name)}"
+        yield Clue(ClueKind.GRADED, "supply", name, words, variable.family, *evidence.scan_source)
 
 
 def _live(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:

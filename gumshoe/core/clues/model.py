@@ -19,7 +19,8 @@ class ClueKind(StrEnum):
 @dataclass(frozen=True)
 class Clue:
     """``variable`` names a code, symptom, graded variable, test or repair; ``value`` its bin, outcome, ``present``,
-    ``absent`` or ``failed``. ``weight`` tempers the log-likelihood (1 whole, 0 nothing)."""
+    ``absent`` or ``failed``. ``weight`` tempers the log-likelihood (1 whole, 0 nothing). ``explained``: chance that a
+    cause already known (work done, a flat battery) sets it by itself; ``explained_by`` says which."""
 
     kind: ClueKind
     variable: str
@@ -29,6 +30,8 @@ class Clue:
     source: str = ""
     at: str = ""
     weight: float = 1.0
+    explained: float = 0.0
+    explained_by: str = ""
     doubtful: bool = False
 
     @property

@@ -6,26 +6,37 @@ A row with ``per = "cylinder"`` becomes one row for each cylinder, ``{n}`` stand
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
-from functools import cache
+from dataclasses import dataclass, field, replace
+from functools import cache, cached_property
 from pathlib import Path
-from typing import Any, TypeVar
 
 from gumshoe.core.errors import DataError
-from gumshoe.core.knowledge.code_catalogue import composed_codes, kinds
+from gumshoe.core.knowledge.code_catalogue import kinds
+from gumshoe.core.knowledge.code_index import CodeIndex, standard_index
+from gumshoe.core.knowledge.effects import EFFECT_SOURCES, echoed, with_effects
+from gumshoe.core.knowledge.generate import generated, generated_tests
 from gumshoe.core.knowledge.outcomes import condition
+from gumshoe.core.knowledge.parts import GENERIC, Component, Local, SharedPoint, components, shared_points
+from gumshoe.core.knowledge.places import (
+    Places,
+    distribution_at,
+    fill,
+    filled_row,
+    graded_at,
+    rows_at,
+    variable_at,
+)
 from gumshoe.core.knowledge.rows import (
     BandRow,
-    BinRow,
     CautionsFile,
     CluesFile,
     CodeRow,
     CodesFile,
-    Distribution,
+    EffectRow,
+    EffectsFile,
     FaultRow,
     FaultsFile,
     MonitorsFile,
-    Platform,
     RepairRow,
     RepairsFile,
     SignalsFile,
@@ -38,10 +49,10 @@ from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.powertrain.description import Powertrain
 
 FOLDER = Path(__file__).parent
-FLOOR = 0.001
-"""No bin is impossible: smallest probability in any table (before it is made to sum to one)."""
 
-Row = TypeVar("Row", CodeRow, FaultRow, RepairRow)
+
+BANK_1_ONLY = ("trim_idle", "trim_2500", "frame_region")
+"""Graded clues that are so far read from bank 1 only."""
 
 
 @dataclass(frozen=True)
@@ -56,6 +67,7 @@ class Tables:
     repairs: tuple[RepairRow, ...]
     cautions: dict[str, str]
     bands: tuple[BandRow, ...]
+    effects: tuple[EffectRow, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -72,6 +84,22 @@ class Knowledge:
     cautions: dict[str, str]
     bands: tuple[BandRow, ...]
     templates: dict[str, str]
+    components: dict[str, Component] = field(default_factory=dict)
+    points: dict[str, SharedPoint] = field(default_factory=dict)
+    effects: tuple[EffectRow, ...] = ()
+    index: CodeIndex = field(default_factory=standard_index, repr=False)
+
+    @cached_property
+    def linked(self) -> frozenset[str]:
+        """Every code that at least one suspect can raise."""
+        return frozenset(code for row in self.faults.values() for code in row.codes)
+
+    @cached_property
+    def points_by_fault(self) -> dict[str, SharedPoint]:
+        """The shared point behind each suspect that is one."""
+        by_row = {point.row.fault: point for point in self.points.values() if point.row and point.row.fault}
+        generated = {f"shared_{name}": point for name, point in self.points.items()}
+        return {fault: point for fault, point in (by_row | generated).items() if fault in self.faults}
 
     def proven_by(self, outcome_proves: Iterable[str]) -> frozenset[str]:
         """Suspects an outcome shows directly; a template name stands for all of its cylinders."""
@@ -87,7 +115,10 @@ def tables() -> Tables:
         codes=load_table(FOLDER / "codes.toml", CodesFile).code,
         variables=clues.variable,
         symptoms=clues.symptom,
-        faults=load_table(FOLDER / "faults.toml", FaultsFile).fault,
+        faults=tuple(
+            row for path in sorted((FOLDER / "faults").glob("*.toml")) for row in load_table(path, FaultsFile).fault
+        ),
+        effects=load_table(FOLDER / "effects.toml", EffectsFile).effect,
         tests=load_table(FOLDER / "tests.toml", TestsFile).test,
         repairs=load_table(FOLDER / "repairs.toml", RepairsFile).repair,
         cautions=load_table(FOLDER / "cautions.toml", CautionsFile).cautions,
@@ -104,18 +135,25 @@ def check(loaded: Tables) -> None:
     symptoms = {row.id for row in loaded.symptoms}
     repairs = {row.id for row in loaded.repairs}
     faults = {row.id for row in loaded.faults}
+    banked = range(1, 3)
     for variable in loaded.variables:
         _sums("clues.toml", variable.id, variable.normal, {item.id for item in variable.bins})
+    for effect in loaded.effects:
+        _references("effects.toml", effect.id, effect.raises)
+        if effect.source not in EFFECT_SOURCES:
+            raise DataError(f"effects.toml: {effect.id}: there is no source “{effect.source}”.")
     for code in loaded.codes:
         _known("codes.toml", code.number, "kind", [code.kind], kinds())
     for fault in loaded.faults:
-        place = ("faults.toml", fault.id)
-        _known(*place, "code", fault.codes, codes)
+        place = (_fault_file(fault.id), fault.id)
+        for bank in banked:
+            filled = [fill(name, {"b": bank, "n": bank, "L": "AB"[bank - 1]}) for name in fault.codes]
+            _references(*place, [name for name in filled if name not in codes])
         _known(*place, "symptom", fault.symptoms, symptoms)
         _known(*place, "repair", [fault.repair], repairs)
         _known(*place, "variable", fault.graded, variables)
         for name, table in fault.graded.items():
-            _sums("faults.toml", fault.id, table, {item.id for item in variables[name].bins})
+            _sums(*place, table, {item.id for item in variables[name].bins})
     for test in loaded.tests:
         _known("tests.toml", test.id, "caution", test.cautions, loaded.cautions)
         if test.measures:
@@ -135,45 +173,61 @@ def check(loaded: Tables) -> None:
 
 
 @cache
-def expand(powertrain: Powertrain) -> Knowledge:
-    """The tables for one powertrain: rows it lacks the parts for are left out, cylinders are numbered."""
+def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
+    """The tables for one powertrain, and what is known of the vehicle beyond them.
+
+    Rows the powertrain lacks the parts for are left out; cylinders, banks and pairs are numbered; suspects, repairs
+    and checks of parts and wiring are generated.
+    """
     shipped = tables()
-    cylinders = range(1, powertrain.cylinders + 1)
-    features = powertrain.features
-    variables = {row.id: _variable(row, powertrain.cylinders) for row in shipped.variables}
+    places = Places(powertrain)
+    variables = {row.id: variable_at(row, places) for row in shipped.variables}
+    codes = local.index.rows | {
+        row.number: row for shipped_row in shipped.codes for row in rows_at(shipped_row, places)
+    }
     faults: dict[str, FaultRow] = {}
     templates: dict[str, str] = {}
-    for fault in shipped.faults:
-        if not set(fault.needs) <= features:
+    repairs = {row.id: row for shipped_row in shipped.repairs for row in rows_at(shipped_row, places)}
+    for template in shipped.faults:
+        if not set(template.needs) <= powertrain.features:
             continue
-        for number in cylinders if fault.per else (0,):
-            row = _numbered(fault, number)
-            graded = {
-                name: _distribution(table, variables[name], powertrain.cylinders, number)
-                for name, table in fault.graded.items()
-            }
-            row = replace(row, graded=graded)
+        for place in places.of(template.per):
+            row = filled_row(template, place)
+            echo = {n: why for name, why in row.echo.items() for n in echoed(name, local.index, powertrain.banks)}
+            strengths = local.index.strengths(row.codes, powertrain.banks)
+            row = replace(row, graded=graded_at(template, variables, place, places), codes=strengths, echoes=echo)
+            if int(place.get("b", 1)) > 1:
+                row = replace(row, graded={k: v for k, v in row.graded.items() if k not in BANK_1_ONLY})
             faults[row.id] = row
-            templates[row.id] = fault.id
+            templates[row.id] = template.id
+    for made in generated(powertrain, local):
+        graded = {name: distribution_at(table, variables[name], {}) for name, table in made.fault.graded.items()}
+        faults[made.fault.id] = replace(made.fault, graded=graded)
+        templates[made.fault.id] = made.fault.id
+        repairs.setdefault(made.repair.id, made.repair)
+    faults = {name: with_effects(row, shipped.effects, local.index, powertrain) for name, row in faults.items()}
     used = {fault.repair for fault in faults.values()}
-    repairs = [_numbered(row, n) for row in shipped.repairs for n in (cylinders if row.per else (0,))]
-    codes = [_numbered(row, n) for row in shipped.codes for n in (cylinders if row.per else (0,))]
     tests = {}
     for test in shipped.tests:
         given = {fault: test.given[template] for fault, template in templates.items() if template in test.given}
         if test.measures or given:
             tests[test.id] = replace(test, given=given)
+    tests |= {test.id: test for test in generated_tests(powertrain, local, faults)}
     return Knowledge(
         powertrain=powertrain,
-        codes=composed_codes() | {row.number: row for row in codes},
+        codes=codes,
         variables=variables,
         symptoms={row.id: row for row in shipped.symptoms},
         faults=faults,
         tests=tests,
-        repairs={row.id: row for row in repairs if row.id in used},
+        repairs={name: row for name, row in repairs.items() if name in used},
         cautions=shipped.cautions,
         bands=shipped.bands,
         templates=templates,
+        components={item.id: item for item in components(powertrain, local)},
+        points={item.id: item for item in shared_points(powertrain, local)},
+        effects=shipped.effects,
+        index=local.index,
     )
 
 
@@ -183,72 +237,30 @@ def monitor_needs() -> dict[str, str]:
     return load_table(FOLDER / "monitors.toml", MonitorsFile).monitors
 
 
-@cache
-def platforms() -> dict[str, Platform]:
-    """Every shipped platform file, by id."""
-    found = (load_table(path, Platform) for path in sorted((FOLDER / "platforms").glob("*.toml")))
-    return {item.platform.id: item for item in found}
-
-
-def platform_for_vin(vin: str) -> Platform | None:
-    """The platform whose prefix the VIN begins with."""
-    return next((item for item in platforms().values() if vin.startswith(item.platform.vin_prefix)), None)
-
-
 # -- inside -----------------------------------------------------------------------------------------------
 
 
-def _numbered(row: Row, number: int) -> Row:
-    """Put a cylinder's number in the place of ``{n}``, everywhere in the row."""
-    if not row.per:
-        return row
-    return type(row)(**{name: _fill(value, number) for name, value in vars(row).items()})
+def _fault_file(fault: str) -> str:
+    """Which of the fault tables a row stands in."""
+    for path in sorted((FOLDER / "faults").glob("*.toml")):
+        if f'id = "{fault}"' in path.read_text(encoding="utf-8"):
+            return f"faults/{path.name}"
+    return "faults"
 
 
-def _fill(value: Any, number: int) -> Any:
-    if isinstance(value, str):
-        return value.replace("{n}", str(number))
-    if isinstance(value, tuple):
-        return tuple(_fill(item, number) for item in value)
-    if isinstance(value, dict) and not any(isinstance(item, dict) for item in value.values()):
-        return {_fill(key, number): item for key, item in value.items()}
-    return value  # tables of graded clues are numbered by _distribution
-
-
-def _variable(row: VariableRow, cylinders: int) -> VariableRow:
-    bins: list[BinRow] = []
-    for item in row.bins:
-        numbers = range(1, cylinders + 1) if item.per else (0,)
-        bins += [
-            replace(item, id=item.id.replace("{n}", str(n)), words=item.words.replace("{n}", str(n)), per="")
-            for n in numbers
-        ]
-    wide = replace(row, bins=tuple(bins))
-    return replace(wide, normal=_distribution(row.normal, wide, cylinders, 0))
-
-
-def _distribution(table: Mapping[str, float], variable: VariableRow, cylinders: int, own: int) -> Distribution:
-    """A table over concrete bins: the share written for ``{n}`` goes to the suspect's own cylinder, or is spread."""
-    shares: Distribution = {}
-    for item in variable.bins:
-        if item.id in table:
-            shares[item.id] = table[item.id]
-            continue
-        stem, _, tail = item.id.rpartition("_")
-        mass = table.get(f"{stem}_{{n}}", 0.0)
-        shares[item.id] = (mass if int(tail) == own else 0.0) if own else mass / cylinders
-    return floored(shares)
-
-
-def floored(shares: Mapping[str, float]) -> Distribution:
-    """The same distribution with no bin below the floor, summing to one."""
-    lifted = {name: max(value, FLOOR) for name, value in shares.items()}
-    total = sum(lifted.values())
-    return {name: value / total for name, value in lifted.items()}
+def _references(file: str, row: str, references: Iterable[str]) -> None:
+    """Every reference must name a code of the standard catalogue."""
+    for reference in references:
+        try:
+            standard_index().numbers(reference, 2)
+        except DataError as error:
+            raise DataError(f"{_line(file, row)}: {row}: {error.what}") from error
 
 
 def _line(file: str, row: str) -> str:
     """The line on which a row's id stands."""
+    if not (FOLDER / file).is_file():
+        return file
     for number, line in enumerate((FOLDER / file).read_text(encoding="utf-8").splitlines(), 1):
         if line.strip() in (f'id = "{row}"', f'number = "{row}"'):
             return f"{file}, line {number}"
@@ -262,7 +274,7 @@ def _known(file: str, row: str, what: str, names: Iterable[str], known: Iterable
 
 
 def _sums(file: str, row: str, table: Mapping[str, float], bins: set[str]) -> None:
-    if set(table) != bins:
+    if not set(table) <= bins:
         raise DataError(f"{_line(file, row)}: {row}: bins {sorted(table)} where {sorted(bins)} are asked for.")
     if abs(sum(table.values()) - 1.0) > 1e-6:
         raise DataError(f"{_line(file, row)}: {row}: a distribution sums to {sum(table.values()):.4f}, not to 1.")

@@ -7,6 +7,7 @@ of the composed row.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 from string import ascii_uppercase
@@ -16,7 +17,7 @@ from gumshoe.core.knowledge.rows import CodeRow, FamiliesFile, KindRow, KindsFil
 from gumshoe.core.knowledge.tables import load_table
 
 FOLDER = Path(__file__).parent
-DEFAULT_LEAK = 0.004
+DEFAULT_LEAK = 0.0005
 
 
 @cache
@@ -66,6 +67,15 @@ def compose(number: str, component: str, kind: KindRow, severity: str, advice: s
         leak=DEFAULT_LEAK,
         evidence="misfire" if kind.id == "misfire" else "",
     )
+
+
+def own_code(number: str, component: str, kind: str, severity: str, title: str = "") -> CodeRow:
+    """The row of a maker's own code whose component and kind somebody has told. Raises DataError for unknown ones."""
+    advice = load_table(FOLDER / "code_kinds.toml", KindsFile).advice
+    if kind not in kinds() or severity not in advice or not component:
+        raise DataError(f"{number}: there is no kind “{kind}” or severity “{severity}”, or no component is named.")
+    row = compose(number, component, kinds()[kind], severity, advice[severity], "comprehensive components")
+    return replace(row, title=title) if title else row
 
 
 def rank_of(kind: str) -> int:

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from decimal import Decimal
 
-from gumshoe.core.powertrain.description import Powertrain
-
 Distribution = dict[str, float]
 
 
@@ -71,7 +69,12 @@ class SymptomRow:
 
 @dataclass(frozen=True)
 class FaultRow:
-    """A suspect: base rate, growth with distance, what it shows, what cures it, why it happens."""
+    """A suspect: base rate, growth with distance, what it shows, what cures it, why it happens.
+
+    ``codes`` by reference in the table, by number once expanded; ``echo`` gives the reason why a code (or ``misfire``)
+    only follows; ``echoes`` the same by number. ``members``: components that hang on a shared point. ``origin``: how
+    the row came about: ``table``, ``part`` or the kind of shared point.
+    """
 
     id: str
     words: str
@@ -85,6 +88,25 @@ class FaultRow:
     symptoms: dict[str, float]
     graded: dict[str, Distribution]
     per: str = ""
+    echo: dict[str, str] = field(default_factory=dict)
+    echoes: dict[str, str] = field(default_factory=dict)
+    members: tuple[str, ...] = ()
+    origin: str = "table"
+
+
+@dataclass(frozen=True)
+class EffectRow:
+    """What one trouble drags behind it (``effects.toml``)."""
+
+    id: str
+    source: str
+    why: str
+    raises: dict[str, float]
+
+
+@dataclass(frozen=True)
+class EffectsFile:
+    effect: tuple[EffectRow, ...]
 
 
 @dataclass(frozen=True)
@@ -164,17 +186,6 @@ class BandRow:
 
 
 @dataclass(frozen=True)
-class PlatformHead:
-    """Which vehicle a platform file is about."""
-
-    id: str
-    make: str
-    model: str
-    years: str
-    vin_prefix: str
-
-
-@dataclass(frozen=True)
 class Specification:
     """Values of one vehicle; the defaults are for a vehicle nothing is known about (common practice)."""
 
@@ -183,15 +194,6 @@ class Specification:
     fuel_pressure_kpa: float | None = None
     plug_gap_mm: float | None = None
     thermostat_c: float = 88.0
-
-
-@dataclass(frozen=True)
-class Platform:
-    """A known vehicle."""
-
-    platform: PlatformHead
-    powertrain: Powertrain
-    specification: Specification = field(default_factory=Specification)
 
 
 @dataclass(frozen=True)

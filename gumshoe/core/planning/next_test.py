@@ -57,15 +57,34 @@ NEGLIGIBLE = 1e-9
 """Sets less likely than this take no part in planning; ten thousand of them weigh less than 10⁻⁵ together."""
 
 
-def repair_groups(model: Model, kept: Ints) -> tuple[Ints, tuple[str, ...], Ints]:
+LIFTED = 1.05
+"""A suspect takes part in planning when the clues have made it likelier than it was by this factor."""
+
+
+def relevant_faults(assessment: Assessment, model: Model) -> frozenset[str]:
+    """Suspects that some clue speaks for; all of them while nothing speaks for any.
+
+    What no clue speaks for is as likely as on any other car: no test is made for its sake.
+    """
+    found = frozenset(item.id for item in assessment.suspects if item.probability > LIFTED * item.prior)
+    return found & frozenset(model.faults) or frozenset(model.faults)
+
+
+def repair_groups(
+    model: Model, kept: Ints, relevant: frozenset[str] | None = None
+) -> tuple[Ints, tuple[str, ...], Ints]:
     """For the sets at ``kept``: (group of each by the repairs it needs, repair ids, repairs of each set).
 
+    Faults that are not ``relevant`` need no repair here.
     The last is an array (sets, members) of repair indices, each repair once, filled up with the number of repairs.
     """
-    repairs = sorted({model.knowledge.faults[name].repair for name in model.faults})
+    counted = frozenset(model.faults) if relevant is None else relevant
+    repairs = sorted({model.knowledge.faults[name].repair for name in counted})
     none = len(repairs)
     place = {name: index for index, name in enumerate(repairs)}
-    of_fault = np.array([place[model.knowledge.faults[name].repair] for name in model.faults] + [none])
+    of_fault = np.array(
+        [place[model.knowledge.faults[name].repair] if name in counted else none for name in model.faults] + [none]
+    )
     needed = np.sort(of_fault[model.sets[kept]], axis=1)
     needed[:, 1:][needed[:, 1:] == needed[:, :-1]] = none
     needed = np.sort(needed, axis=1)
@@ -118,7 +137,8 @@ def propose(
         return ()
     kept = np.flatnonzero(everything > NEGLIGIBLE)
     weights = everything[kept] / everything[kept].sum()
-    group, repairs, needed = repair_groups(model, kept)
+    relevant = relevant_faults(assessment, model)
+    group, repairs, needed = repair_groups(model, kept, relevant)
     cost = np.array(
         [float(knowledge.repairs[name].parts) + costs.of_minutes(knowledge.repairs[name].minutes) for name in repairs]
     )
@@ -130,7 +150,7 @@ def propose(
     skip, have = set(done), set(known)
     proposals = []
     for test in knowledge.tests.values():
-        if test.id in skip or (test.measures and test.measures in have):
+        if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, knowledge, relevant):
             continue
         kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)
         per_outcome = model.outcomes(kind, variable)[kept]
@@ -156,6 +176,13 @@ def propose(
         proposals.append(Proposal(test, bits, test.minutes, bits / test.minutes, saving, tuple(outcomes)))
     proposals.sort(key=lambda item: (-item.bits_per_minute, item.test.id))
     return tuple(proposals)
+
+
+def _concerns(test: TestRow, knowledge: Knowledge, relevant: frozenset[str]) -> bool:
+    """Whether the test's outcome depends on any suspect that takes part."""
+    if test.measures:
+        return any(test.measures in knowledge.faults[name].graded for name in relevant)
+    return not relevant.isdisjoint(test.given)
 
 
 def _outcome_words(test: TestRow, knowledge: Knowledge) -> dict[str, str]:

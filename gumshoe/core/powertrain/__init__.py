@@ -1,1 +1,1 @@
-"""What the vehicle is: its VIN, its powertrain, the components that follow from it."""
+"""The vehicle: its powertrain description, where things stand in it, and its VIN."""

@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gumshoe.core.clues.model import Clue, ClueKind
-from gumshoe.core.knowledge.catalogue import Knowledge, floored
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.places import floored
 from gumshoe.core.knowledge.rows import Distribution
 
 Floats = NDArray[np.float64]
@@ -25,15 +26,16 @@ P_REPAIR_BAD = 0.05
 """Chance that a repair aimed at the right fault still did not cure it: bad part, bad fitting (common practice)."""
 
 
-def fault_sets(count: int, max_size: int = MAX_SIZE) -> Ints:
+def fault_sets(count: int, max_size: int = MAX_SIZE, widest: int | None = None) -> Ints:
     """All sets of up to ``max_size`` of ``count`` faults, as an array (sets, max_size) of indices.
 
-    Missing members are ``count`` (one past the end), so that padded arrays can be indexed directly. Row 0 is the
-    empty set.
+    With ``widest``, sets of three and more are made of the first so many faults only. Missing members are ``count``
+    (one past the end), so that padded arrays can be indexed directly. Row 0 is the empty set.
     """
     rows: list[tuple[int, ...]] = []
     for size in range(max_size + 1):
-        rows += [chosen + (count,) * (max_size - size) for chosen in combinations(range(count), size)]
+        among = count if widest is None or size < MAX_SIZE else min(count, widest)
+        rows += [chosen + (count,) * (max_size - size) for chosen in combinations(range(among), size)]
     return np.array(rows, dtype=np.int64).reshape(len(rows), max_size)
 
 
@@ -65,9 +67,11 @@ class Claims:
 class Model:
     """The fault model of one powertrain in the order of ``faults``; answers likelihoods per set."""
 
-    def __init__(self, knowledge: Knowledge, faults: tuple[str, ...], max_size: int = MAX_SIZE) -> None:
+    def __init__(
+        self, knowledge: Knowledge, faults: tuple[str, ...], max_size: int = MAX_SIZE, widest: int | None = None
+    ) -> None:
         self.knowledge, self.faults = knowledge, faults
-        self.sets = fault_sets(len(faults), max_size)
+        self.sets = fault_sets(len(faults), max_size, widest)
         self._claims: dict[tuple[ClueKind, str], Claims] = {}
         self._per_set: dict[tuple[ClueKind, str], Floats] = {}
 
@@ -124,14 +128,18 @@ class Model:
         return table[:, :-1]
 
     def _binary(self, clue: Clue) -> Floats:
+        rows = [self.knowledge.faults[fault] for fault in self.faults]
         if clue.kind is ClueKind.CODE:
             leak = self.knowledge.codes[clue.variable].leak
-            links = {fault: row.codes for fault, row in self.knowledge.faults.items()}
+            links = [row.codes.get(clue.variable, 0.0) for row in rows]
         else:
             leak = self.knowledge.symptoms[clue.variable].leak
-            links = {fault: row.symptoms for fault, row in self.knowledge.faults.items()}
-        strength = np.array([links.get(fault, {}).get(clue.variable, 0.0) for fault in self.faults] + [0.0])
-        log_absent: Floats = np.log1p(-strength)[self.sets].sum(axis=1) + np.log1p(-leak)
+            links = [row.symptoms.get(clue.variable, 0.0) for row in rows]
+        silent = np.log1p(-np.array([*links, 0.0]))
+        # a known cause is one more arm of the noisy-or, present in every set
+        log_absent: Floats = np.full(len(self.sets), np.log1p(-leak) + np.log1p(-clue.explained))
+        for member in range(self.sets.shape[1]):
+            log_absent += silent[self.sets[:, member]]
         if clue.value == "absent":
             return log_absent
         return np.log(-np.expm1(log_absent))

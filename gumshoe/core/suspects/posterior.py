@@ -20,9 +20,17 @@ from gumshoe.core.suspects.likelihood import MAX_SIZE, Floats, Model
 
 FAMILY_REST = 0.25
 TYPICAL_KM = 80_000.0
-EXPECTED_FAULTS = 0.35
-"""How many of these faults a car brought in has on average, before anything is known of it: a second, independent fault
-is rare (common practice)."""
+EXPECTED_FAULTS = 0.7
+"""How many of the faults of the tables a car brought in has on average, before anything is known of it: a second,
+independent fault is rare, and some have a fault that no table knows (common practice)."""
+LIVE = 40
+"""Suspects over which sets of three are enumerated; always filled up with the likeliest."""
+PAIRED = 110
+"""Suspects over which sets of two are enumerated. What lies beyond is judged one by one."""
+LINKS = 1.2
+"""A suspect is linked to a clue that it makes likelier by this factor at least."""
+PER_CLUE = 3
+"""Every clue keeps its best so many claimants among the live ones."""
 SPEAKS = math.log(1.5)
 STRONG = math.log(10.0)
 
@@ -117,11 +125,11 @@ class Assessment:
 
 
 _models: dict[tuple[int, tuple[str, ...], int], Model] = {}
-_KEPT_MODELS = 16
+_KEPT_MODELS = 32
 
 
 def model_for(knowledge: Knowledge, faults: tuple[str, ...], max_size: int) -> Model:
-    """The model over these faults; kept, since a case is assessed many times with the same ones.
+    """The model over these faults, the likeliest first; kept, since a case is assessed many times with the same ones.
 
     The kept model holds its knowledge, so that the identity it is filed under stays its own.
     """
@@ -130,7 +138,7 @@ def model_for(knowledge: Knowledge, faults: tuple[str, ...], max_size: int) -> M
     if found is None:
         if len(_models) >= _KEPT_MODELS:
             _models.clear()
-        found = _models[key] = Model(knowledge, faults, max_size)
+        found = _models[key] = Model(knowledge, faults, max_size, LIVE)
     return found
 
 
@@ -175,11 +183,14 @@ def assess(
     max_size: int = MAX_SIZE,
 ) -> Assessment:
     """Rank the suspects of a powertrain by the clues; suspects ruled out by the technician take no part."""
-    out = frozenset(ruled_out)
-    faults = tuple(name for name in knowledge.faults if name not in out)
+    out, own = frozenset(ruled_out), tuple(own)
+    everyone = tuple(name for name in knowledge.faults if name not in out)
+    held = tuple(clues)
+    alone = Alone(knowledge, everyone, priors(knowledge, everyone, odometer_km, own), held)
+    faults = alone.live(own)
     model = model_for(knowledge, faults, max_size)
-    prior = priors(knowledge, faults, odometer_km, own)
-    shares = family_log_likelihood(model, clues)
+    prior = np.array([alone.prior[name] for name in faults])
+    shares = family_log_likelihood(model, held)
     log_prior = model.log_prior(prior)
     log_posterior = log_prior + sum(shares.values(), np.zeros(len(model.sets)))
     weights = _softmax(log_posterior)
@@ -200,12 +211,61 @@ def assess(
                 _proofs(knowledge, shares, name),
             )
         )
+    suspects += alone.others(faults)
     suspects.sort(key=lambda item: (-item.probability, item.id))
     top = int(np.argmax(weights))
     best = tuple(faults[index] for index in model.sets[top] if index < len(faults))
     return Assessment(
         tuple(suspects), tuple(shares), best, float(weights[top]), float(weights[0]), tuple(sorted(out)), model, weights
     )
+
+
+class Alone:
+    """Every suspect judged by itself, as if it were the only fault: to choose which are worth enumerating in sets.
+
+    For suspects that no clue speaks for this is exact: absent codes factorise over the faults of a set.
+    """
+
+    def __init__(self, knowledge: Knowledge, faults: tuple[str, ...], prior: Floats, clues: tuple[Clue, ...]) -> None:
+        self.knowledge, self.faults = knowledge, faults
+        self.prior = dict(zip(faults, map(float, prior), strict=True))
+        self.shares = family_log_likelihood(model_for(knowledge, faults, 1), clues)
+        self.ratios = {clue: values[1:] - values[0] for clue, values in self.shares.items()}
+        self.prior_odds = np.log(prior) - np.log1p(-prior)
+        self.log_odds = self.prior_odds + sum(self.ratios.values(), np.zeros(len(faults)))
+
+    def live(self, own: Iterable[str]) -> tuple[str, ...]:
+        """The suspects to enumerate: each clue's best claimants and the technician's own first, then the likeliest."""
+        order = np.argsort(-self.log_odds, kind="stable")
+        linked: list[int] = []
+        first = [self.faults.index(name) for name in own if name in self.prior]
+        for clue, ratio in self.ratios.items():
+            claims = np.flatnonzero(ratio > clue.weight * math.log(LINKS))
+            best = claims[np.argsort(-(self.prior_odds + ratio)[claims], kind="stable")]
+            first += [int(index) for index in best[:PER_CLUE]]
+            linked += [int(index) for index in best]
+        likeliest = [int(index) for index in order]
+        reach = set(linked)
+        wanted = [*first[: LIVE // 2], *[i for i in likeliest if i in reach], *likeliest[:LIVE]]
+        chosen = list(dict.fromkeys(wanted))[:PAIRED]
+        return tuple(self.faults[index] for index in chosen)
+
+    def others(self, live: Iterable[str]) -> list[Suspect]:
+        """The suspects that are not enumerated, each judged alone."""
+        taken = set(live)
+        found = []
+        for index, name in enumerate(self.faults):
+            if name in taken:
+                continue
+            entries = tuple(Entry(clue, float(ratio[index])) for clue, ratio in self.ratios.items())
+            prior = self.prior[name]
+            chance = min(prior, _chance(float(self.log_odds[index])))
+            found.append(Suspect(name, self.knowledge.faults[name], chance, prior, entries))
+        return found
+
+
+def _chance(log_odds: float) -> float:
+    return 1.0 / (1.0 + math.exp(-max(min(log_odds, 700.0), -700.0)))
 
 
 def _proofs(knowledge: Knowledge, clues: Iterable[Clue], fault: str) -> tuple[Clue, ...]:

@@ -1,25 +1,31 @@
-"""What the codes mean together: which one to chase first, which is an echo, and why.
+"""What the codes mean together: which one to chase first, which is an echo, what they share, and why.
 
-The order comes from the same fault model that ranks the suspects: a code that the best explanation already predicts is
-an echo of the code that explanation raises most strongly. On top of it the dependency order of monitors: circuit before
-performance before functional (common practice).
+All of it comes from the fault model that ranks the suspects: a code that the best explanation already predicts is an
+echo of the code that explanation raises most directly; a shared point is a suspect like any other; what a known cause
+(work done, a flat battery) sets is explained away before anything is suspected. On top of it stands the dependency
+order of monitors (common practice): circuit before performance before functional, a misfire before what it drags along.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from gumshoe.core.clues.model import ClueKind
 from gumshoe.core.codes import CodeState, TroubleCode, structure
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import rank_of
-from gumshoe.core.knowledge.rows import CodeRow
+from gumshoe.core.knowledge.rows import CodeRow, FaultRow
 from gumshoe.core.suspects.posterior import Assessment
 from gumshoe.core.words import share
 
 PREDICTS = 0.10
 """From this chance on, the best explanation is said to predict a code."""
+SHARED_SHOWN = 0.02
+"""Shared points less likely than this are not shown."""
+SHOWN_POINTS = 4
+States = Mapping[str, tuple[CodeState, ...]]
 
 
 class Role(StrEnum):
@@ -27,13 +33,22 @@ class Role(StrEnum):
 
     CHASE = "chase first"
     ECHO = "can wait: echo"
+    SELF = "set by the work itself"
     SEPARATE = "separate matter"
+    STALE = "old: not now"
     UNKNOWN = "decoded by structure only"
+
+
+_ORDER = {role: place for place, role in enumerate((Role.CHASE, Role.SEPARATE, Role.ECHO, Role.SELF, Role.STALE))}
+_SEVERITY = {"now": 0, "soon": 1, "can wait": 2}
 
 
 @dataclass(frozen=True)
 class CodeReading:
-    """One code, read: its row (None when only its structure is known), states, role and the reason for it."""
+    """One code, read: its row (None when only its structure is known), states, role and the reason for it.
+
+    ``after``: the code to chase before this one; ``suspect``: the fault of the best explanation that predicts it.
+    """
 
     code: str
     states: tuple[CodeState, ...]
@@ -41,82 +56,248 @@ class CodeReading:
     structure_words: str
     role: Role
     reason: str
+    after: str = ""
+    suspect: str = ""
 
 
-def _strength(code: CodeRow, best: Iterable[str], knowledge: Knowledge) -> tuple[float, str]:
-    """How strongly the best explanation predicts the code: (probability, the suspect that does it most)."""
-    top, who = 0.0, ""
-    for fault in best:
-        row = knowledge.faults[fault]
-        chance = row.codes.get(code.number, 0.0)
-        if code.evidence and code.evidence in row.graded:
-            chance = max(chance, 1.0 - row.graded[code.evidence].get("none", 1.0))
-        if chance > top:
-            top, who = chance, fault
-    return top, who
+@dataclass(frozen=True)
+class Relation:
+    """An arrow of the code map: from a code, a suspect or a known cause to a code, with its reason."""
+
+    source: str
+    target: str
+    why: str
 
 
-def read_codes(
-    codes: dict[str, tuple[CodeState, ...]], knowledge: Knowledge, assessment: Assessment
-) -> tuple[CodeReading, ...]:
-    """Read the codes of one vehicle together, in the order to chase them."""
-    known = [(code, knowledge.codes[code]) for code in codes if code in knowledge.codes]
-    rated = {code: _strength(row, assessment.best, knowledge) for code, row in known}
-    active = [(code, row) for code, row in known if any(state is not CodeState.PERMANENT for state in codes[code])]
-    ordered = sorted(active, key=lambda item: (rank_of(item[1].kind), -rated[item[0]][0], item[0]))
-    leader_of: dict[str, str] = {}
-    for code, _ in ordered:
-        chance, fault = rated[code]
-        if chance >= PREDICTS:
-            leader_of.setdefault(fault, code)
-    readings = []
-    for code, row in ordered:
-        role, reason = _role(code, row, rated[code], leader_of, knowledge)
-        readings.append(CodeReading(code, codes[code], row, structure(TroubleCode(code)).words, role, reason))
-    if readings and not any(item.role is Role.CHASE for item in readings):
-        first = readings[0]
-        readings[0] = CodeReading(
-            first.code,
-            first.states,
-            first.row,
-            first.structure_words,
-            Role.CHASE,
-            "Nothing else explains it yet, and circuit codes come before performance before functional codes.",
+@dataclass(frozen=True)
+class SharedFinding:
+    """A point several codes have in common, with its probability and what speaks of it."""
+
+    id: str
+    words: str
+    field: str
+    probability: float
+    codes: tuple[str, ...]
+    members: tuple[str, ...]
+    from_platform: bool
+
+
+@dataclass(frozen=True)
+class CodesRead:
+    """The codes of one vehicle read together, in the order to chase them."""
+
+    codes: tuple[CodeReading, ...]
+    relations: tuple[Relation, ...]
+    shared: tuple[SharedFinding, ...]
+    known: tuple[str, ...]
+
+    def reading(self, code: str) -> CodeReading:
+        """The reading of one code. Raises KeyError."""
+        return next(item for item in self.codes if item.code == code)
+
+    def in_role(self, role: Role) -> tuple[str, ...]:
+        """Codes in that role, in order."""
+        return tuple(item.code for item in self.codes if item.role is role)
+
+
+def read_codes(codes: States, knowledge: Knowledge, assessment: Assessment) -> CodesRead:
+    """Read the codes of one vehicle together."""
+    return _Reader(codes, knowledge, assessment).read()
+
+
+class _Reader:
+    def __init__(self, codes: States, knowledge: Knowledge, assessment: Assessment) -> None:
+        self.codes, self.knowledge, self.assessment = codes, knowledge, assessment
+        self.best = [knowledge.faults[name] for name in assessment.best]
+        self.explained = {
+            clue.variable: (clue.explained, clue.explained_by)
+            for clue in assessment.clues
+            if clue.kind is ClueKind.CODE and clue.explained > 0.0 and clue.value == "present"
+        }
+        self.rated = {code: self._rate(knowledge.codes[code]) for code in codes if code in knowledge.codes}
+
+    def read(self) -> CodesRead:
+        active = [code for code in self.rated if self._state_role(code) is None and not self._is_known(code)]
+        active.sort(key=self._place)
+        leaders: dict[str, str] = {}
+        for code in active:
+            chance, fault = self.rated[code]
+            if fault is not None and chance >= PREDICTS:
+                leaders.setdefault(fault.id, code)
+        readings = {code: self._role(code, leaders) for code in active}
+        self._misfire_first(readings)
+        self._drag(readings)
+        self._lead(readings)
+        everything = [readings.get(code) or self._aside(code) for code in self.codes]
+        everything.sort(key=self._rank)
+        return CodesRead(
+            tuple(everything),
+            tuple(self._relations(everything)),
+            tuple(self._shared(active)),
+            tuple(dict.fromkeys(words for _, words in self.explained.values())),
         )
-    readings.sort(key=lambda item: {Role.CHASE: 0, Role.SEPARATE: 1, Role.ECHO: 2, Role.UNKNOWN: 3}[item.role])
-    for code, states in codes.items():
-        if all(item.code != code for item in readings):
-            known_row = knowledge.codes.get(code)
-            only_permanent = known_row is not None
-            readings.append(
-                CodeReading(
-                    code,
-                    states,
-                    known_row,
-                    structure(TroubleCode(code)).words,
-                    Role.SEPARATE if only_permanent else Role.UNKNOWN,
-                    "Permanent only: it leaves by itself once its monitor has run and passed."
-                    if only_permanent
-                    else "Not in the catalogue: look it up in the maker's service information.",
-                )
+
+    # -- one code -----------------------------------------------------------------------------------------
+
+    def _rate(self, row: CodeRow) -> tuple[float, FaultRow | None]:
+        """How strongly the best explanation predicts the code, and the suspect that does it most."""
+        top, who = 0.0, None
+        for fault in self.best:
+            chance = predicts(fault, row)
+            if chance > top:
+                top, who = chance, fault
+        return top, who
+
+    def _is_known(self, code: str) -> bool:
+        chance, _ = self.explained.get(code, (0.0, ""))
+        return chance >= PREDICTS and chance >= self.rated[code][0]
+
+    def _state_role(self, code: str) -> Role | None:
+        """A code that is not of today: held as history or as permanent only."""
+        states = set(self.codes[code])
+        if states <= {CodeState.HISTORY, CodeState.PERMANENT}:
+            return Role.STALE if CodeState.HISTORY in states else Role.SEPARATE
+        return None
+
+    def _place(self, code: str) -> tuple[bool, int, float, str]:
+        """Direct signs before what only follows, then circuit before performance before functional."""
+        chance, fault = self.rated[code]
+        return bool(fault and code in fault.echoes), rank_of(self.knowledge.codes[code].kind), -chance, code
+
+    def _reading(self, code: str, role: Role, reason: str, **more: str) -> CodeReading:
+        row = self.knowledge.codes.get(code)
+        return CodeReading(code, self.codes[code], row, structure(TroubleCode(code)).words, role, reason, **more)
+
+    def _role(self, code: str, leaders: dict[str, str]) -> CodeReading:
+        chance, fault = self.rated[code]
+        if fault is None or chance < PREDICTS:
+            reason = "The best explanation of the rest does not predict this code: look at it by itself."
+            return self._reading(code, Role.SEPARATE, reason)
+        leader = leaders[fault.id]
+        name = fault.words[0].upper() + fault.words[1:]
+        if leader == code:
+            also = [other for other in leaders_of(fault, self.codes) if other != code]
+            if fault.members and also:
+                reason = f"{name}: {len(also) + 1} codes hang on this one point. Check it before any part."
+            else:
+                often = share(chance)
+                reason = f"The likeliest suspect ({fault.words}) raises this code most directly ({often} of the time)."
+            return self._reading(code, Role.CHASE, reason, suspect=fault.id)
+        why = fault.echoes.get(code) or self._told_echo(code, leader)
+        tail = f": {why}" if why else ""
+        reason = f"{name} explains it as well as {leader}{tail}. Repair that first, then look again."
+        return self._reading(code, Role.ECHO, reason, after=leader, suspect=fault.id)
+
+    def _told_echo(self, code: str, leader: str) -> str:
+        row, lead = self.knowledge.codes[code], self.knowledge.codes[leader]
+        return row.echo_why if lead.group and lead.group in row.echo_of else ""
+
+    def _aside(self, code: str) -> CodeReading:
+        """A code that takes no part: known cause, old, permanent only, or not in the catalogue."""
+        if code not in self.rated:
+            words = "Not in the catalogue: look it up in the maker's service information, or enter what it stands for."
+            return self._reading(code, Role.UNKNOWN, words)
+        role = self._state_role(code)
+        if role is Role.STALE:
+            return self._reading(
+                code, role, "Held as history only: it happened, but not now. Store it, clear it, see what returns."
             )
-    return tuple(readings)
+        if role is not None:
+            return self._reading(code, role, "Permanent only: it leaves by itself once its monitor has run and passed.")
+        _, words = self.explained[code]
+        return self._reading(
+            code, Role.SELF, f"{words}: that sets this code by itself. Put it right, clear, and see whether it returns."
+        )
+
+    # -- the order of monitors ----------------------------------------------------------------------------
+
+    def _misfire_first(self, readings: dict[str, CodeReading]) -> None:
+        """A misfire is chased before the codes it drags behind it, even where another suspect explains those."""
+        misfire = next((code for code in readings if self.knowledge.codes[code].evidence == "misfire"), None)
+        if misfire is None or readings[misfire].role is Role.ECHO:
+            return
+        for effect in (item for item in self.knowledge.effects if item.source == "misfire"):
+            dragged = self.knowledge.index.strengths(effect.raises, self.knowledge.powertrain.banks)
+            for code, item in list(readings.items()):
+                if code in dragged and item.role in (Role.CHASE, Role.SEPARATE):
+                    readings[code] = replace(item, role=Role.ECHO, reason=_after(misfire, effect.why), after=misfire)
+                    if readings[misfire].role is Role.SEPARATE:
+                        first = f"A misfire comes before what it drags behind it: {effect.why}."
+                        readings[misfire] = replace(readings[misfire], role=Role.CHASE, reason=first)
+
+    def _drag(self, readings: dict[str, CodeReading]) -> None:
+        """Codes that other modules set because this one has trouble, where no suspect was found to predict them."""
+        for effect in self.knowledge.effects:
+            if effect.source == "misfire":
+                continue
+            dragged = self.knowledge.index.strengths(effect.raises, self.knowledge.powertrain.banks)
+            cause = next((code for code in readings if code.startswith("P") and code not in dragged), None)
+            for code, item in list(readings.items()):
+                if cause and code in dragged and item.role is Role.SEPARATE:
+                    readings[code] = replace(item, role=Role.ECHO, reason=_after(cause, effect.why), after=cause)
+
+    def _lead(self, readings: dict[str, CodeReading]) -> None:
+        """There is always one to begin with."""
+        if readings and not any(item.role is Role.CHASE for item in readings.values()):
+            first = min(readings.values(), key=self._rank)
+            why = "Nothing else explains it yet, and circuit codes come before performance before functional codes."
+            readings[first.code] = replace(first, role=Role.CHASE, reason=why)
+
+    def _rank(self, item: CodeReading) -> tuple[int, int, int, float, str]:
+        role = _ORDER.get(item.role, len(_ORDER))
+        if item.row is None or item.code not in self.rated:
+            return role, 9, 9, 0.0, item.code
+        chance = self.rated[item.code][0]
+        return role, _SEVERITY.get(item.row.severity, 1), rank_of(item.row.kind), -chance, item.code
+
+    # -- the map ------------------------------------------------------------------------------------------
+
+    def _relations(self, readings: list[CodeReading]) -> Iterable[Relation]:
+        for item in readings:
+            if item.role is Role.CHASE and item.suspect:
+                yield Relation(item.suspect, item.code, "raises it directly")
+            elif item.role is Role.ECHO and item.suspect and item.suspect in self.knowledge.points_by_fault:
+                yield Relation(item.suspect, item.code, "hangs on the same point")
+            elif item.role is Role.ECHO:
+                fault = self.knowledge.faults.get(item.suspect)
+                why = fault.echoes.get(item.code, "") if fault else ""
+                yield Relation(item.after, item.code, why or "the same fault raises both")
+            elif item.role is Role.SELF:
+                yield Relation(self.explained[item.code][1], item.code, "set by the work")
+
+    def _shared(self, active: list[str]) -> Iterable[SharedFinding]:
+        """The points that two or more of today's codes have in common, the likeliest first."""
+        found = []
+        for fault, point in self.knowledge.points_by_fault.items():
+            suspect = self.assessment.suspect(fault)
+            row = self.knowledge.faults[fault]
+            codes = tuple(sorted(code for code in active if row.codes.get(code, 0.0) >= PREDICTS))
+            if suspect is not None and len(codes) > 1 and suspect.probability >= SHARED_SHOWN:
+                names = tuple(member.words for member in point.members)
+                found.append(
+                    SharedFinding(
+                        point.id, row.words, point.field, suspect.probability, codes, names, point.from_platform
+                    )
+                )
+        found.sort(key=lambda item: (-item.probability, item.id))
+        return found[:SHOWN_POINTS]
 
 
-def _role(
-    code: str, row: CodeRow, rated: tuple[float, str], leader_of: dict[str, str], knowledge: Knowledge
-) -> tuple[Role, str]:
-    chance, fault = rated
-    if chance < PREDICTS:
-        return Role.SEPARATE, "The best explanation of the rest does not predict this code: look at it by itself."
-    words = knowledge.faults[fault].words
-    leader = leader_of[fault]
-    if leader == code:
-        how_often = share(chance)
-        return Role.CHASE, f"The likeliest suspect ({words}) raises this code most directly ({how_often} of the time)."
-    lead = knowledge.codes[leader]
-    why = f": {row.echo_why}" if lead.group and lead.group in row.echo_of else ""
-    return Role.ECHO, f"{words.capitalize()} explains it as well as {leader}{why}. Repair that first, then look again."
+def predicts(fault: FaultRow, row: CodeRow) -> float:
+    """How likely a suspect makes a code; misfire codes are judged by the misfire pattern as a whole."""
+    chance = fault.codes.get(row.number, 0.0)
+    if row.evidence and row.evidence in fault.graded:
+        chance = max(chance, 1.0 - fault.graded[row.evidence].get("none", 1.0))
+    return chance
+
+
+def leaders_of(fault: FaultRow, codes: Iterable[str]) -> list[str]:
+    """Those of the codes that the suspect raises directly."""
+    return [code for code in codes if fault.codes.get(code, 0.0) >= PREDICTS and code not in fault.echoes]
+
+
+def _after(code: str, why: str) -> str:
+    return f"Comes after {code}: {why}. Repair that first, then look again."
 
 
 @dataclass(frozen=True)
@@ -129,7 +310,7 @@ class DriveAdvice:
 
 
 def drive_advice(readings: Iterable[CodeReading], lamp_flashing: bool) -> DriveAdvice:
-    """The advice that follows from lamp and codes (common practice)."""
+    """The advice that follows from lamp and codes (common practice); old ones and those the work set do not count."""
     if lamp_flashing:
         return DriveAdvice(
             True,
@@ -137,7 +318,7 @@ def drive_advice(readings: Iterable[CodeReading], lamp_flashing: bool) -> DriveA
             "The lamp flashes: misfire that can destroy the catalyst. Lift off, stop as soon as it is safe, do not "
             "drive on; have it towed.",
         )
-    rows = [item.row for item in readings if item.row is not None]
+    rows = [item.row for item in readings if item.row is not None and item.role not in (Role.STALE, Role.SELF)]
     urgent = [row for row in rows if row.severity == "now"]
     if urgent:
         return DriveAdvice(True, "Do not drive on", urgent[0].advice)

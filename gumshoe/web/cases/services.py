@@ -9,7 +9,8 @@ from django.db.models import Max
 from django.utils import timezone
 
 from gumshoe.core.errors import BadInput
-from gumshoe.core.knowledge.catalogue import Knowledge, expand, platform_for_vin, platforms
+from gumshoe.core.knowledge.catalogue import Knowledge, expand
+from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.vin import check_vin

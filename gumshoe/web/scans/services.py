@@ -13,7 +13,7 @@ from django.db import transaction
 from pydantic import TypeAdapter
 
 from gumshoe.core.codes import CodeState
-from gumshoe.core.knowledge.catalogue import platform_for_vin
+from gumshoe.core.knowledge.platform import platform_for_vin
 from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.obd.errors import LinkError
 from gumshoe.core.obd.link import Frame

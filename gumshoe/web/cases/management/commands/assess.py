@@ -39,7 +39,7 @@ class Command(BaseCommand):
         say = self.stdout.write
         say(f"{found.knowledge.powertrain.words}")
         say(f"{found.advice.title}. {found.advice.words}\n")
-        for row in found.codes:
+        for row in found.read.codes:
             title = row.row.title if row.row else row.structure_words
             say(f"{row.code}  {row.role}: {title}\n    {row.reason}")
         say("\nSuspects")

@@ -1,0 +1,52 @@
+"""Causes that are on record: the codes they set are expected and accuse nobody.
+
+A sensor unplugged with the key on sets its circuit code, a dead or disconnected battery sets power-loss codes in many
+modules (common practice, trade.md 2). The strengths are those of the same cause as a suspect.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from gumshoe.core.knowledge.catalogue import Knowledge
+
+
+@dataclass(frozen=True)
+class KnownCause:
+    """Something known to have happened: words with its time, and the chance with which it sets each code."""
+
+    words: str
+    codes: dict[str, float] = field(default_factory=dict)
+
+
+def unplugged(knowledge: Knowledge, component: str, when: str = "") -> KnownCause:
+    """The component was unplugged with the key on. A component nobody knows sets nothing."""
+    part = knowledge.components.get(component)
+    codes: dict[str, float] = {}
+    for row in knowledge.faults.values():
+        point = knowledge.points_by_fault.get(row.id)
+        on_plug = point is not None and point.field == "plug" and any(item.id == component for item in point.members)
+        if on_plug or (row.component == component and "open" in row.id.split("_")):
+            codes |= {code: max(chance, codes.get(code, 0.0)) for code, chance in row.codes.items()}
+    name = part.words if part else component.replace("_", " ")
+    return KnownCause(f"The plug of {name} was off{f' ({when})' if when else ''}", codes)
+
+
+def battery_off(knowledge: Knowledge, when: str = "") -> KnownCause:
+    """The battery was flat or disconnected."""
+    row = knowledge.faults.get("battery_low")
+    return KnownCause(f"The battery was flat or off{f' ({when})' if when else ''}", dict(row.codes) if row else {})
+
+
+def known_causes(
+    knowledge: Knowledge, symptoms: Iterable[str], off: Iterable[tuple[str, str]] = ()
+) -> tuple[KnownCause, ...]:
+    """All causes on record. ``symptoms``: what the customer said; ``off``: components unplugged, each with its time.
+
+    ``battery`` stands for a battery taken off.
+    """
+    found = [battery_off(knowledge)] if "was_flat" in set(symptoms) else []
+    for component, when in off:
+        found.append(battery_off(knowledge, when) if component == "battery" else unplugged(knowledge, component, when))
+    return tuple(found)

@@ -1,0 +1,144 @@
+"""The misfire counters, read: pattern, per cent, catalyst danger, and whether a hand test agrees.
+
+Counters of service 06, monitors A2–AD by cylinder, test 0B average of the last ten drive cycles, 0C the last or current
+one (SAE J1979 [S]); they survive key-off, so all of this can be read with the engine stopped. Per cent = counts /
+(revolutions · cylinders / 2); the catalyst window is 200 revolutions, the emission window 1000 [S].
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from gumshoe.core.codes import CodeState
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.obd.snapshot import ModuleSnapshot
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.positions import Pattern, bank_members, bank_of, pattern_of
+
+ENOUGH_COUNTS = 100
+"""Counts of one drive cycle from which the counters name cylinders (common practice)."""
+STANDS_OUT = 0.35
+"""A cylinder is called misfiring from this part of the worst one's count on (common practice)."""
+FIRST_CYLINDER = 0xA1
+LAST_TEST, AVERAGE_TEST = 0x0C, 0x0B
+CATALYST_DANGER_PCT = 10.0
+"""Per cent in 200 revolutions from which a catalyst is commonly held to be in danger; the maker's figure depends on
+speed and load (common practice)."""
+EMISSION_PCT = 2.0
+"""Per cent in 1000 revolutions at which the emission threshold is commonly set (common practice)."""
+
+
+@dataclass(frozen=True)
+class MisfireReading:
+    """What counters and codes say together. ``last`` and ``average``: counts by cylinder."""
+
+    last: dict[int, int]
+    average: dict[int, int]
+    codes: tuple[str, ...]
+    pattern: Pattern
+    from_counters: bool
+
+    @property
+    def cylinders(self) -> tuple[int, ...]:
+        """Cylinders that the counters blame."""
+        return blamed(self.last)
+
+    @property
+    def total(self) -> int:
+        return sum(self.last.values())
+
+
+def misfire_counts(module: ModuleSnapshot, test: int = LAST_TEST) -> dict[int, int]:
+    """Counts by cylinder of one test id."""
+    return {
+        result.mid - FIRST_CYLINDER: round(result.value)
+        for result in module.results
+        if 0xA2 <= result.mid <= 0xAD and result.tid == test
+    }
+
+
+def blamed(counts: dict[int, int]) -> tuple[int, ...]:
+    """Cylinders whose count stands out; none while there are too few counts in all."""
+    if sum(counts.values()) <= ENOUGH_COUNTS:
+        return ()
+    worst = max(counts.values())
+    return tuple(sorted(n for n, count in counts.items() if count >= STANDS_OUT * worst))
+
+
+def read_misfire(module: ModuleSnapshot, knowledge: Knowledge) -> MisfireReading:
+    """Read one module's misfire counters and codes. Counters speak before codes: they name cylinders by themselves."""
+    powertrain = knowledge.powertrain
+    last, average = misfire_counts(module), misfire_counts(module, AVERAGE_TEST)
+    held = {item.code for item in module.codes if item.state not in (CodeState.PERMANENT, CodeState.HISTORY)}
+    codes = tuple(
+        sorted(code for code in held if code in knowledge.codes and knowledge.codes[code].evidence == "misfire")
+    )
+    cylinders = blamed(last)
+    named = [int(code[3:]) for code in codes if code[:3] == "P03" and code[3:].isdigit() and 1 <= int(code[3:]) <= 12]
+    if cylinders:
+        pattern = pattern_of(powertrain, cylinders)
+    elif named and "P0300" not in codes:
+        pattern = pattern_of(powertrain, named)
+    else:
+        pattern = Pattern("random", "several cylinders") if codes else Pattern("none", "none")
+    return MisfireReading(last, average, codes, pattern, bool(cylinders))
+
+
+def misfire_percent(counts: int, revolutions: float, cylinders: int) -> float:
+    """Misfires per hundred firings of a four-stroke engine. Zero revolutions give zero."""
+    return 100.0 * counts / (revolutions * cylinders / 2.0) if revolutions > 0.0 else 0.0
+
+
+_ADVICE = {
+    "cylinder": (
+        "Cheap and reversible first: swap the coil, then the plug, with a good neighbour and see whether the count "
+        "follows; then injector and compression of that cylinder."
+    ),
+    "companions": "They share one coil, or half a cycle: that coil first, then what both have in common.",
+    "neighbours": "Two neighbours: head gasket. Compression and leak-down of both before anything is bought.",
+    "bank": (
+        "That bank's coil feed and ground, its cam timing, its exhaust. Counters may blame only some of a bank's "
+        "cylinders: verify spark by hand on the neighbours."
+    ),
+    "random": "What all cylinders share: fuel pressure, air leak, timing, crank signal, ignition feed, bad fuel.",
+    "none": "The counters blame nobody. If it shakes all the same, look at mounts, mixture and a hand balance.",
+}
+
+
+def pattern_advice(pattern: Pattern) -> str:
+    """What the pattern points to (common practice, trade.md 3)."""
+    return _ADVICE[pattern.id.split("_")[0]]
+
+
+def shared_bank_warning(reading: MisfireReading, powertrain: Powertrain) -> str:
+    """Two or more, but not all, of one bank blamed: the others of that bank have to be checked by hand."""
+    found = reading.cylinders
+    banks = {bank_of(powertrain, n) for n in found}
+    if len(found) < 2 or len(banks) != 1:
+        return ""
+    rest = [n for n in bank_members(powertrain, banks.pop()) if n not in found]
+    if not rest:
+        return ""
+    return (
+        f"Cylinder {', '.join(map(str, rest))} of the same bank counts little, but counters are evidence, not "
+        "proof: verify spark by hand there too before the shared coil feed or ground is acquitted."
+    )
+
+
+def disagreement(reading: MisfireReading, dead_by_hand: Iterable[int]) -> str:
+    """The warning when a hand test (spark tester, cylinder balance) names other cylinders than the counters."""
+    hand, counted = set(dead_by_hand), set(reading.cylinders)
+    if not hand or hand == counted:
+        return ""
+    only_hand, only_counted = sorted(hand - counted), sorted(counted - hand)
+    parts = []
+    if only_hand:
+        parts.append(f"by hand cylinder {', '.join(map(str, only_hand))} does not work, the counters do not say so")
+    if only_counted:
+        parts.append(f"the counters blame cylinder {', '.join(map(str, only_counted))}, by hand it works")
+    return (
+        "Counters and hand test disagree: "
+        + "; ".join(parts)
+        + ". Believe the hand test for what it shows, and look for what these cylinders share."
+    )

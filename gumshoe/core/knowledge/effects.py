@@ -1,0 +1,58 @@
+"""What one trouble drags behind it: the codes of ``effects.toml`` laid over the suspects."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+
+from gumshoe.core.knowledge.code_index import CodeIndex
+from gumshoe.core.knowledge.rows import EffectRow, FaultRow
+from gumshoe.core.powertrain.description import Powertrain
+
+SMALL_EFFECT = 0.05
+"""Suspects with less of an effect than this are not said to drag anything behind them."""
+DIRECT = 0.15
+"""From this chance in its own table on, a code is the suspect's own and not an echo."""
+GEARBOX_AREAS = ("07", "08", "09", "27", "28")
+"""Second and third character of the codes of transmissions (SAE J2012, from memory)."""
+
+
+def echoed(name: str, index: CodeIndex, banks: int) -> tuple[str, ...]:
+    """The codes an ``echo`` names: ``misfire`` stands for every misfire code."""
+    return index.numbers("*: misfire" if name == "misfire" else name, banks)
+
+
+def with_effects(row: FaultRow, effects: Iterable[EffectRow], index: CodeIndex, powertrain: Powertrain) -> FaultRow:
+    """Add what the suspect drags behind it."""
+    codes, echoes = dict(row.codes), dict(row.echoes)
+    for effect in effects:
+        chance = EFFECT_SOURCES[effect.source](row)
+        if chance < SMALL_EFFECT:
+            continue
+        wanted = {name: value for name, value in effect.raises.items() if "bank 2" not in name or powertrain.banks > 1}
+        for number, strength in index.strengths(wanted, powertrain.banks).items():
+            if row.codes.get(number, 0.0) < DIRECT:
+                codes[number] = max(codes.get(number, 0.0), chance * strength)
+                echoes.setdefault(number, effect.why)
+    return replace(row, codes=codes, echoes=echoes)
+
+
+def _share_of_misfire(row: FaultRow) -> float:
+    return 1.0 - row.graded["misfire"].get("none", 1.0) if "misfire" in row.graded else 0.0
+
+
+def _code_chance(row: FaultRow, *, gearbox: bool) -> float:
+    """How surely the suspect raises a powertrain code of the engine's or the gearbox's own."""
+    own = [
+        chance
+        for number, chance in row.codes.items()
+        if number.startswith("P") and (number[1:3] in GEARBOX_AREAS) == gearbox
+    ]
+    return max(own, default=0.0)
+
+
+EFFECT_SOURCES: dict[str, Callable[[FaultRow], float]] = {
+    "misfire": _share_of_misfire,
+    "engine code": lambda row: _code_chance(row, gearbox=False),
+    "gearbox code": lambda row: _code_chance(row, gearbox=True),
+}

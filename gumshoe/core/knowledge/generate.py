@@ -1,0 +1,258 @@
+"""Suspects, repairs and checks generated from the components and the points they share.
+
+Each electrical component yields its failure modes (``components.toml``), each shared point the loss of all on it.
+A shared cause is a suspect like any other: that alone makes it win when five circuit codes arrive together.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import pairwise
+
+from gumshoe.core.knowledge.component_rows import CheckRow, CircuitRow, ModeRow
+from gumshoe.core.knowledge.parts import (
+    Component,
+    Local,
+    SharedPoint,
+    circuit_of,
+    components,
+    components_file,
+    shared_points,
+)
+from gumshoe.core.knowledge.rows import Distribution, FaultRow, OutcomeRow, ReadingRow, RepairRow, TestRow
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.positions import bank_members, pattern_of
+
+DEAD = ("open", "short_ground", "short_feed")
+LOOSE_SHARE = 0.6
+"""How much of a dead circuit's misfire a loose contact still causes (common practice)."""
+MIN_MENDING_MINUTES = 18
+MODE_OUTCOMES = {
+    "open": "open",
+    "short_ground": "short_ground",
+    "short_feed": "short_feed",
+    "loose": "loose",
+    "worn": "part",
+}
+"""Which outcome of the circuit check shows which failure mode."""
+SEEN = {"open": 0.90, "short_ground": 0.90, "short_feed": 0.90, "loose": 0.55, "worn": 0.75}
+"""How surely the check finds each mode (common practice)."""
+
+MEMBER_OF_DEAD_POINT = {
+    "open": 0.90,
+    "part": 0.06,
+    "loose": 0.022,
+    "short_ground": 0.009,
+    "short_feed": 0.009,
+    "good": 0.0,
+}
+"""What the check of one part shows when the point it hangs on is dead: one that works acquits the point."""
+
+
+@dataclass(frozen=True)
+class Generated:
+    """One generated suspect with the repair that cures it. Codes are already numbers."""
+
+    fault: FaultRow
+    repair: RepairRow
+
+
+def generated(powertrain: Powertrain, local: Local) -> Iterator[Generated]:
+    """Every suspect that follows from parts and wiring."""
+    for component in components(powertrain, local):
+        circuit = circuit_of(component)
+        for mode in components_file().mode if circuit else ():
+            if circuit and mode.id not in component.row.written and circuit.kinds(mode.id):
+                yield _of_mode(component, circuit, mode)
+    for point in shared_points(powertrain, local):
+        if point.row is None or not point.row.fault:
+            yield _of_point(point, powertrain, local)
+
+
+def generated_tests(powertrain: Powertrain, local: Local, faults: dict[str, FaultRow]) -> Iterator[TestRow]:
+    """One circuit check for each component and each shared point."""
+    for component in components(powertrain, local):
+        if circuit_of(component) is not None:
+            yield _circuit_check(component, faults)
+    for point in shared_points(powertrain, local):
+        if point.row is None or not point.row.fault:
+            yield _point_check(point)
+
+
+# -- inside -----------------------------------------------------------------------------------------------
+
+
+def _raised(component: Component, kinds: dict[str, float]) -> dict[str, float]:
+    return {number: kinds[kind] for number, kind in component.codes if kind in kinds}
+
+
+def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow) -> Generated:
+    row = component.row
+    graded: dict[str, Distribution] = {}
+    if row.misfire and component.cylinders and mode.id != "worn":
+        share = row.misfire * (1.0 if mode.id in DEAD else LOOSE_SHARE)
+        stem = "companions" if len(component.cylinders) == 2 else "cylinder"
+        graded["misfire"] = {"none": 1.0 - share, f"{stem}_{component.cylinders[0]}": share}
+    repair = _repair(component, mode)
+    fault = FaultRow(
+        id=f"{mode.id}_{component.id}",
+        words=mode.words.replace("{c}", component.words),
+        component=component.id,
+        rate=row.rate * mode.share,
+        wear=row.wear if mode.id in ("worn", "loose") else 0.5,
+        needs=(),
+        repair=repair.id,
+        why=mode.why,
+        codes=_raised(component, circuit.kinds(mode.id)),
+        symptoms=dict(row.symptoms),
+        graded=graded,
+        origin="part",
+    )
+    return Generated(fault, repair)
+
+
+def _repair(component: Component, mode: ModeRow) -> RepairRow:
+    row, work = component.row, components_file().work[mode.repair]
+    new_part = mode.repair == "renew"
+    return RepairRow(
+        f"{mode.repair}_{component.id}",
+        work.words.replace("{c}", component.words),
+        component.id,
+        row.minutes if new_part else max(MIN_MENDING_MINUTES, row.minutes // 2),
+        row.price if new_part else work.price,
+        work.steps,
+        ("ignition_voltage",) if row.circuit == "smart coil" else (),
+        ("its plug", "the harness near it"),
+    )
+
+
+def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Generated:
+    codes: dict[str, float] = {}
+    symptoms: dict[str, float] = {}
+    for member in point.members:
+        circuit = circuit_of(member)
+        codes |= _raised(member, circuit.kinds(point.field)) if circuit else {}
+        for name, chance in member.row.symptoms.items():
+            symptoms[name] = max(symptoms.get(name, 0.0), chance)
+    if point.row:
+        codes |= local.index.strengths(point.row.codes, powertrain.banks)
+    work = components_file().work[point.field]
+    repair = RepairRow(
+        f"mend_{point.id}",
+        work.words.replace("{w}", point.words),
+        point.id,
+        work.minutes,
+        work.price,
+        work.steps,
+        (),
+        ("what else hangs on it",),
+    )
+    fault = FaultRow(
+        id=f"shared_{point.id}",
+        words=point.words,
+        component=point.id,
+        rate=point.rate,
+        wear=0.6,
+        needs=(),
+        repair=repair.id,
+        why=work.why,
+        codes=codes,
+        symptoms=symptoms,
+        graded=_point_misfire(point, powertrain),
+        members=tuple(member.id for member in point.members),
+        origin=point.field,
+    )
+    return Generated(fault, repair)
+
+
+def _point_misfire(point: SharedPoint, powertrain: Powertrain) -> dict[str, Distribution]:
+    """Everything on a dead feed or ground misfires; the counters may blame only some of it (common practice)."""
+    cylinders = sorted({n for member in point.members if member.row.misfire for n in member.cylinders})
+    if not cylinders or point.field == "plug":
+        return {}
+    whole = pattern_of(powertrain, cylinders).id
+    shares = {"none": 0.06, "random": 0.12}
+    shares[whole] = shares.get(whole, 0.0) + 0.50
+    for bank in range(1, powertrain.banks + 1):
+        row = [n for n in bank_members(powertrain, bank) if n in cylinders]
+        pairs = [pattern_of(powertrain, pair).id for pair in pairwise(row)]
+        for name in pairs:
+            shares[name] = shares.get(name, 0.0) + 0.20 / (len(pairs) * powertrain.banks)
+        for n in row:
+            shares[f"cylinder_{n}"] = shares.get(f"cylinder_{n}", 0.0) + 0.12 / len(cylinders)
+    total = sum(shares.values())
+    return {"misfire": {name: share / total for name, share in shares.items()}}
+
+
+def _circuit_check(component: Component, faults: dict[str, FaultRow]) -> TestRow:
+    check = components_file().check["part"]
+    names = tuple(check.outcomes)
+    given: dict[str, Distribution] = {}
+    proves: dict[str, list[str]] = {name: [] for name in names}
+    for mode, outcome in MODE_OUTCOMES.items():
+        fault = f"{mode}_{component.id}"
+        if fault in faults:
+            given[fault] = _mostly(names, outcome, SEEN[mode], "good" if mode in ("loose", "worn") else "part")
+            proves[outcome].append(fault)
+    for fault, row in faults.items():
+        if component.id in row.members:
+            given[fault] = dict(MEMBER_OF_DEAD_POINT)
+    return _check(
+        f"check_{component.id}",
+        check,
+        check.words.replace("{c}", component.words),
+        check.purpose,
+        max(8.0, component.row.minutes * 0.4),
+        {name: tuple(found) for name, found in proves.items()},
+        given,
+    )
+
+
+def _point_check(point: SharedPoint) -> TestRow:
+    check = components_file().check["point"]
+    fault = f"shared_{point.id}"
+    many = ", ".join(member.words for member in point.members[:4]) + (" …" if len(point.members) > 4 else "")
+    return _check(
+        f"check_{point.id}",
+        check,
+        check.words.replace("{w}", point.words),
+        check.purpose.replace("{members}", many),
+        10.0,
+        {"bad": (fault,), "good": ()},
+        {fault: {"bad": 0.93, "good": 0.07}},
+    )
+
+
+def _check(
+    name: str,
+    check: CheckRow,
+    words: str,
+    purpose: str,
+    minutes: float,
+    proves: dict[str, tuple[str, ...]],
+    given: dict[str, Distribution],
+) -> TestRow:
+    """A check whose one reading is the choice among its outcomes."""
+    reading = ReadingRow("found", "What you found", "choice", name, options=tuple(check.outcomes.values()))
+    return TestRow(
+        id=name,
+        words=words,
+        purpose=purpose,
+        tool="meter, test lamp where the circuit takes it",
+        minutes=minutes,
+        invasive=1,
+        needs=("key on, engine off",),
+        cautions=("lamp_probe",),
+        steps=check.steps,
+        readings=(reading,),
+        outcomes=tuple(OutcomeRow(key, text, f"found is {text}", proves[key]) for key, text in check.outcomes.items()),
+        otherwise=dict(check.otherwise),
+        given=given,
+    )
+
+
+def _mostly(names: tuple[str, ...], outcome: str, right: float, second: str) -> Distribution:
+    """Nearly always the one outcome, now and then the second, hardly ever another."""
+    rest = (1.0 - right - 0.04) / (len(names) - 1)
+    return {name: right if name == outcome else rest + (0.04 if name == second else 0.0) for name in names}

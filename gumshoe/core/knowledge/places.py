@@ -1,0 +1,129 @@
+"""Positions of one powertrain, and rows of the tables filled in for them.
+
+A row with ``per = "cylinder"`` becomes one row for each cylinder, ``{n}`` standing for its number; ``bank``,
+``companions`` and ``neighbours`` likewise. The bins of graded clues are numbered in the same way.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import replace
+from string import ascii_uppercase
+from typing import Any, TypeVar
+
+from gumshoe.core.errors import DataError
+from gumshoe.core.knowledge.rows import CodeRow, Distribution, FaultRow, RepairRow, VariableRow
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.positions import bank_of, companion, neighbours
+
+FLOOR = 0.001
+"""No bin is impossible: smallest probability in any table (before it is made to sum to one)."""
+Row = TypeVar("Row", CodeRow, FaultRow, RepairRow)
+Place = dict[str, int | str]
+
+
+class Places:
+    """The positions of one powertrain, each as the values its placeholders take."""
+
+    def __init__(self, powertrain: Powertrain) -> None:
+        self.powertrain = powertrain
+        self.banks = [self._bank(b) for b in range(1, powertrain.banks + 1)]
+        numbers = range(1, powertrain.cylinders + 1)
+        self.cylinders = [{"n": n, "L": ascii_uppercase[n - 1]} | self._bank(bank_of(powertrain, n)) for n in numbers]
+        pairs = [(n, companion(powertrain, n)) for n in numbers] if powertrain.cylinders > 2 else []
+        self.companions = [self._pair(n, other) for n, other in pairs if other is not None and n < other]
+        self.neighbours = [
+            self._pair(n, other)
+            for n in numbers
+            for other in neighbours(powertrain, n)
+            if other > n and companion(powertrain, n) != other
+        ]
+
+    def of(self, per: str) -> list[Place]:
+        """All places of an axis; one nameless place where the row has none. Raises DataError for an unknown axis."""
+        known = {
+            "": [{}],
+            "cylinder": self.cylinders,
+            "bank": self.banks,
+            "companions": self.companions,
+            "neighbours": self.neighbours,
+        }
+        if per not in known:
+            raise DataError(f"There is no axis “{per}”: write cylinder, bank, companions or neighbours.")
+        return known[per]  # type: ignore[return-value]
+
+    def _bank(self, bank: int) -> Place:
+        of_bank = f", bank {bank}," if self.powertrain.banks > 1 else ""
+        return {"b": bank, "bb": f"_b{bank}" if bank > 1 else "", "of_bank": of_bank.rstrip(",")}
+
+    def _pair(self, first: int, second: int) -> Place:
+        bank = self._bank(bank_of(self.powertrain, first))
+        return {"n": first, "pair": f"{first} and {second}", **bank}
+
+
+def rows_at(row: Row, places: Places) -> list[Row]:
+    return [filled_row(row, place) for place in places.of(row.per)]
+
+
+def filled_row(row: Row, place: Place) -> Row:
+    """Put a place's values where the row has placeholders; tables of graded clues are done by graded."""
+    if not place:
+        return row
+    return type(row)(**{name: value if name == "graded" else fill(value, place) for name, value in vars(row).items()})
+
+
+def fill(value: Any, place: Place) -> Any:
+    if isinstance(value, str):
+        for key, word in place.items():
+            value = value.replace(f"{{{key}}}", str(word))
+        return value
+    if isinstance(value, tuple):
+        return tuple(fill(item, place) for item in value)
+    if isinstance(value, dict):
+        return {fill(key, place): fill(item, place) for key, item in value.items()}
+    return value
+
+
+def variable_at(row: VariableRow, places: Places) -> VariableRow:
+    bins = tuple(
+        replace(item, id=fill(item.id, place), words=fill(item.words, place), per="")
+        for item in row.bins
+        for place in places.of(item.per)
+    )
+    wide = replace(row, bins=bins)
+    return replace(wide, normal=distribution_at(row.normal, wide, {}))
+
+
+def graded_at(
+    template: FaultRow, variables: Mapping[str, VariableRow], place: Place, places: Places
+) -> dict[str, Distribution]:
+    """The suspect's tables over concrete bins."""
+    own = {"cylinder": place.get("n"), "bank": place.get("b"), "neighbours": place.get("n")}
+    if "n" in place and template.per == "cylinder":
+        other = companion(places.powertrain, int(place["n"]))
+        own["companions"] = min(int(place["n"]), other) if other else None
+        own["neighbours"] = None
+    held = {stem: str(number) for stem, number in own.items() if number is not None}
+    return {name: distribution_at(table, variables[name], held) for name, table in template.graded.items()}
+
+
+def distribution_at(table: Mapping[str, float], variable: VariableRow, own: Mapping[str, str]) -> Distribution:
+    """A table over concrete bins: the share written for a stem goes to the suspect's own place, or is spread."""
+    stems = Counter(item.id.rpartition("_")[0] for item in variable.bins if item.id not in table)
+    shares: Distribution = {}
+    for item in variable.bins:
+        if item.id in table:
+            shares[item.id] = table[item.id]
+            continue
+        stem, _, tail = item.id.rpartition("_")
+        mass = next((value for key, value in table.items() if key.startswith(f"{stem}_{{")), 0.0)
+        shares[item.id] = (mass if tail == own[stem] else 0.0) if stem in own else mass / stems[stem]
+    return floored(shares)
+
+
+def floored(shares: Mapping[str, float]) -> Distribution:
+    """The same distribution with no bin below the floor, summing to one."""
+    lifted = {name: max(value, FLOOR) for name, value in shares.items()}
+    total = sum(lifted.values())
+    return {name: value / total for name, value in lifted.items()}

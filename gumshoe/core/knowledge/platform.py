@@ -1,0 +1,80 @@
+"""Platform files: what is known of one vehicle beyond the generic tables, and where to find it by VIN.
+
+A platform overrides description, specification and wiring, and adds its own parts and makers' codes. A shop can write
+its own; a bad file names file and line.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cache, cached_property
+from pathlib import Path
+
+from gumshoe.core.errors import DataError
+from gumshoe.core.knowledge.code_index import OwnCode
+from gumshoe.core.knowledge.component_rows import ClassRow
+from gumshoe.core.knowledge.parts import Local, WiringRow, shared_points
+from gumshoe.core.knowledge.rows import Specification
+from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.powertrain.description import Powertrain
+
+FOLDER = Path(__file__).parent / "platforms"
+
+
+@dataclass(frozen=True)
+class PlatformHead:
+    """Which vehicle a platform file is about."""
+
+    id: str
+    make: str
+    model: str
+    years: str
+    vin_prefix: str
+
+
+@dataclass(frozen=True)
+class ModuleRow:
+    """A control unit of the vehicle that answers UDS: its name and its request and response ids on the bus."""
+
+    name: str
+    request_id: int
+    response_id: int
+
+
+@dataclass(frozen=True)
+class Platform:
+    """A known vehicle."""
+
+    platform: PlatformHead
+    powertrain: Powertrain
+    specification: Specification = field(default_factory=Specification)
+    wiring: tuple[WiringRow, ...] = ()
+    part: tuple[ClassRow, ...] = ()
+    code: tuple[OwnCode, ...] = ()
+    module: tuple[ModuleRow, ...] = ()
+
+    @cached_property
+    def local(self) -> Local:
+        """What the generator is told beyond the generic tables; always the same object."""
+        return Local(self.platform.id, self.wiring, self.part, self.code)
+
+
+def load_platform(path: Path) -> Platform:
+    """Read one platform file. Raises DataError with file and line, or with the name that does not fit."""
+    found = load_table(path, Platform)
+    try:
+        shared_points(found.powertrain, found.local)
+    except DataError as error:
+        raise DataError(f"{path.name}: {error.what}") from error
+    return found
+
+
+@cache
+def platforms() -> dict[str, Platform]:
+    """Every shipped platform file, by id."""
+    return {item.platform.id: item for item in map(load_platform, sorted(FOLDER.glob("*.toml")))}
+
+
+def platform_for_vin(vin: str) -> Platform | None:
+    """The platform whose prefix the VIN begins with."""
+    return next((item for item in platforms().values() if vin.startswith(item.platform.vin_prefix)), None)
