@@ -22,8 +22,10 @@ from gumshoe.core.signals.trims import RegionTrim
 
 PENDING_WEIGHT = 0.75
 HISTORY_WEIGHT = 0.3
-UNTOLD_WEIGHT = 0.4
+UNTOLD_WEIGHT = 0.6
 """Circuits are watched all the time: one that is not among codes typed in is probably sound."""
+MOST_ABSENT = 60
+"""So many absent codes are looked at, those that most suspects would raise first."""
 RAISES, TELLS = 0.10, 0.20
 """From these chances on, a suspect is behind a present code; and its other codes would be missed."""
 DOUBTFUL_WEIGHT = 0.25
@@ -145,13 +147,17 @@ def _telling_absence(present: set[str], evidence: Evidence, knowledge: Knowledge
     """Codes whose absence can tell: those that a suspect behind a present code or symptom would raise as well."""
     said = set(evidence.symptoms)
     nothing_said = not present and not said
-    found: set[str] = set()
+    worth: dict[str, float] = {}
     for row in knowledge.faults.values():
-        by_code = any(row.codes.get(code, 0.0) >= RAISES for code in present)
-        by_word = nothing_said or any(row.symptoms.get(name, 0.0) >= RAISES for name in said)
-        if by_code or (row.origin == "table" and by_word):
-            found |= {code for code, chance in row.codes.items() if chance >= TELLS and code.startswith("P")}
-    return found
+        shown = max((row.codes.get(code, 0.0) for code in present), default=0.0)
+        if row.origin == "table":
+            shown = max([shown, *(row.symptoms.get(name, 0.0) for name in said)])
+            shown = 1.0 if nothing_said else shown
+        if shown >= RAISES:
+            for code, chance in row.codes.items():
+                if chance >= TELLS and code.startswith("P"):
+                    worth[code] = worth.get(code, 0.0) + row.rate * shown * chance
+    return set(sorted(worth, key=lambda code: (-worth[code], code))[:MOST_ABSENT])
 
 
 def _completed(module: ModuleSnapshot, monitor: str) -> bool:

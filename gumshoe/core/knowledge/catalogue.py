@@ -92,7 +92,17 @@ class Knowledge:
     @cached_property
     def linked(self) -> frozenset[str]:
         """Every code that at least one suspect can raise."""
-        return frozenset(code for row in self.faults.values() for code in row.codes)
+        return frozenset(self.by_code)
+
+    @cached_property
+    def by_code(self) -> dict[str, dict[str, float]]:
+        """For each code, the suspects that raise it and their chance."""
+        return _turned({name: row.codes for name, row in self.faults.items()})
+
+    @cached_property
+    def by_symptom(self) -> dict[str, dict[str, float]]:
+        """For each symptom, the suspects that show it and their chance."""
+        return _turned({name: row.symptoms for name, row in self.faults.items()})
 
     @cached_property
     def points_by_fault(self) -> dict[str, SharedPoint]:
@@ -238,6 +248,15 @@ def monitor_needs() -> dict[str, str]:
 
 
 # -- inside -----------------------------------------------------------------------------------------------
+
+
+def _turned(table: Mapping[str, Mapping[str, float]]) -> dict[str, dict[str, float]]:
+    """Rows to columns."""
+    found: dict[str, dict[str, float]] = {}
+    for row, cells in table.items():
+        for column, value in cells.items():
+            found.setdefault(column, {})[row] = value
+    return found
 
 
 def _fault_file(fault: str) -> str:

@@ -17,7 +17,7 @@ from gumshoe.core.knowledge.rows import CodeRow, Distribution, FaultRow, RepairR
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.positions import bank_of, companion, neighbours
 
-FLOOR = 0.001
+FLOOR = 0.0003
 """No bin is impossible: smallest probability in any table (before it is made to sum to one)."""
 Row = TypeVar("Row", CodeRow, FaultRow, RepairRow)
 Place = dict[str, int | str]

@@ -57,7 +57,7 @@ NEGLIGIBLE = 1e-9
 """Sets less likely than this take no part in planning; ten thousand of them weigh less than 10⁻⁵ together."""
 
 
-LIFTED = 1.05
+LIFTED = 1.5
 """A suspect takes part in planning when the clues have made it likelier than it was by this factor."""
 
 

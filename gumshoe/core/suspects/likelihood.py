@@ -7,7 +7,9 @@ table lies farthest (Kullback–Leibler) from the unclaimed one.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Iterable, Mapping
+from functools import lru_cache
 from itertools import combinations
 
 import numpy as np
@@ -22,10 +24,13 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 MAX_SIZE = 3
+P_OTHER_STAYS = 0.4
+"""Chance that a second fault keeps the complaint alive after the first was cured (common practice)."""
 P_REPAIR_BAD = 0.05
 """Chance that a repair aimed at the right fault still did not cure it: bad part, bad fitting (common practice)."""
 
 
+@lru_cache(maxsize=64)
 def fault_sets(count: int, max_size: int = MAX_SIZE, widest: int | None = None) -> Ints:
     """All sets of up to ``max_size`` of ``count`` faults, as an array (sets, max_size) of indices.
 
@@ -72,6 +77,8 @@ class Model:
     ) -> None:
         self.knowledge, self.faults = knowledge, faults
         self.sets = fault_sets(len(faults), max_size, widest)
+        self._columns = tuple(np.ascontiguousarray(self.sets[:, member]) for member in range(max_size))
+        self._place = {name: index for index, name in enumerate(faults)}
         self._claims: dict[tuple[ClueKind, str], Claims] = {}
         self._per_set: dict[tuple[ClueKind, str], Floats] = {}
 
@@ -87,7 +94,8 @@ class Model:
             hit = np.append(np.array(cured, dtype=bool), False)[self.sets]
             # The complaint stayed: some fault must be left over, or the repair went wrong.
             others = (self.sets < len(self.faults)) & ~hit
-            return np.where(hit.any(axis=1) & ~others.any(axis=1), np.log(P_REPAIR_BAD), 0.0)
+            stays = np.where(others.any(axis=1), P_OTHER_STAYS, P_REPAIR_BAD)
+            return np.where(hit.any(axis=1), np.log(stays), 0.0)
         per_bin = self.outcomes(clue.kind, clue.variable)
         bins = self.claims(clue.kind, clue.variable).bins
         return np.log(per_bin[:, bins.index(clue.value)])
@@ -127,19 +135,37 @@ class Model:
         table[np.arange(len(self.sets))[:, None], self.sets] = True
         return table[:, :-1]
 
-    def _binary(self, clue: Clue) -> Floats:
-        rows = [self.knowledge.faults[fault] for fault in self.faults]
+    def absence(self, clues: Iterable[Clue]) -> Floats:
+        """log P(all of these codes or symptoms absent | S), weighted: one sum per fault, since it factorises."""
+        silent, always = np.zeros(len(self.faults) + 1), 0.0
+        for clue in clues:
+            own, leak = self._silence(clue)
+            silent += clue.weight * own
+            always += clue.weight * leak
+        return self._over_sets(silent, always)
+
+    def _silence(self, clue: Clue) -> tuple[Floats, float]:
+        """log of the chance to stay silent: of every fault (none last), and of the leak with any known cause."""
         if clue.kind is ClueKind.CODE:
-            leak = self.knowledge.codes[clue.variable].leak
-            links = [row.codes.get(clue.variable, 0.0) for row in rows]
+            leak, links = self.knowledge.codes[clue.variable].leak, self.knowledge.by_code.get(clue.variable, {})
         else:
             leak = self.knowledge.symptoms[clue.variable].leak
-            links = [row.symptoms.get(clue.variable, 0.0) for row in rows]
-        silent = np.log1p(-np.array([*links, 0.0]))
+            links = self.knowledge.by_symptom.get(clue.variable, {})
+        silent = np.zeros(len(self.faults) + 1)
+        for fault, chance in links.items():
+            if fault in self._place:
+                silent[self._place[fault]] = math.log1p(-chance)
         # a known cause is one more arm of the noisy-or, present in every set
-        log_absent: Floats = np.full(len(self.sets), np.log1p(-leak) + np.log1p(-clue.explained))
-        for member in range(self.sets.shape[1]):
-            log_absent += silent[self.sets[:, member]]
+        return silent, math.log1p(-leak) + math.log1p(-clue.explained)
+
+    def _over_sets(self, per_fault: Floats, always: float) -> Floats:
+        total: Floats = np.full(len(self.sets), always)
+        for column in self._columns:
+            total += per_fault.take(column)
+        return total
+
+    def _binary(self, clue: Clue) -> Floats:
+        log_absent = self._over_sets(*self._silence(clue))
         if clue.value == "absent":
             return log_absent
         return np.log(-np.expm1(log_absent))

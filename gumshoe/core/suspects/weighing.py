@@ -1,0 +1,160 @@
+"""What every clue says: its share of the log-likelihood, and the evidence matrix with its words.
+
+The words *supports*, *speaks against*, *silent* come from the log-likelihood ratios and nowhere else. They are computed
+when they are first asked for: a ranking needs none of them.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gumshoe.core.clues.model import Clue
+from gumshoe.core.suspects.likelihood import Floats, Model
+
+FAMILY_REST = 0.25
+"""How much all the further clues of a family count together, beside the most telling one."""
+SPEAKS = math.log(1.5)
+STRONG = math.log(10.0)
+
+
+class Stance(StrEnum):
+    """What a clue says about a suspect."""
+
+    SUPPORTS = "supports"
+    AGAINST = "speaks against"
+    SILENT = "silent"
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One cell of the evidence matrix: the clue's natural log-likelihood ratio for the suspect against its absence."""
+
+    clue: Clue
+    llr: float
+
+    @property
+    def stance(self) -> Stance:
+        if self.llr > SPEAKS:
+            return Stance.SUPPORTS
+        return Stance.AGAINST if self.llr < -SPEAKS else Stance.SILENT
+
+    @property
+    def strong(self) -> bool:
+        return abs(self.llr) > STRONG
+
+    @property
+    def odds(self) -> str:
+        """The ratio as technicians read it: ``12 : 1``."""
+        ratio = float(np.exp(min(abs(self.llr), 12.0)))
+        text = f"{ratio:.0f}" if ratio >= 10 else f"{ratio:.1f}"
+        return f"{text} : 1" if self.llr >= 0 else f"1 : {text}"
+
+    @property
+    def words(self) -> str:
+        """One sentence for this clue and suspect."""
+        if self.stance is Stance.SILENT:
+            return f"“{self.clue.words}” says little either way."
+        much = "strongly " if self.strong else ""
+        verb = "supports it" if self.stance is Stance.SUPPORTS else "speaks against it"
+        return f"“{self.clue.words}” {much}{verb} ({self.odds})."
+
+
+class Shares:
+    """Each clue's share of the log-likelihood over the sets of a model. The order of the clues is of no account.
+
+    Clues of one family count once: the most telling member in full, the rest tempered by FAMILY_REST; exact copies not
+    at all. Absent codes that stand alone in their family are summed at once (``absent``), since they factorise.
+    """
+
+    def __init__(self, model: Model, clues: Iterable[Clue]) -> None:
+        self.model = model
+        families: dict[str, dict[tuple[str, str], Clue]] = {}
+        for clue in clues:
+            # An exact copy (same variable, same value) adds nothing; the heavier one is kept.
+            kept = families.setdefault(clue.family, {})
+            key = (clue.variable, clue.value)
+            if key not in kept or clue.weight > kept[key].weight:
+                kept[key] = clue
+        self.telling: list[tuple[Clue, Floats]] = []
+        self.absent: list[Clue] = []
+        for members in families.values():
+            if len(members) == 1 and next(iter(members.values())).value == "absent":
+                self.absent += members.values()
+                continue
+            rows = [(clue, clue.weight * model.log_likelihood(clue)) for clue in members.values()]
+            rows.sort(key=lambda row: (-float(np.ptp(row[1])), row[0].variable, row[0].value))
+            self.telling += [
+                (clue, values if rank == 0 else values * FAMILY_REST / (len(rows) - 1))
+                for rank, (clue, values) in enumerate(rows)
+            ]
+        self.total = model.absence(self.absent)
+        for _, values in self.telling:
+            self.total = self.total + values
+
+    @property
+    def clues(self) -> tuple[Clue, ...]:
+        """All clues that count."""
+        return (*(clue for clue, _ in self.telling), *self.absent)
+
+    def of(self, index: int) -> Floats:
+        """The share of the clue at that place of ``clues``."""
+        if index < len(self.telling):
+            return self.telling[index][1]
+        clue = self.absent[index - len(self.telling)]
+        return clue.weight * self.model.log_likelihood(clue)
+
+
+class Weighing:
+    """The evidence matrix, column by column when asked for."""
+
+    def __init__(
+        self,
+        faults: tuple[str, ...],
+        members: NDArray[np.bool_],
+        log_posterior: Floats,
+        shares: Shares,
+        alone: Shares,
+        everyone: tuple[str, ...],
+    ) -> None:
+        self._inside, self._log_posterior = members, log_posterior
+        self._shares, self._alone = shares, alone
+        self._place = {name: index for index, name in enumerate(faults)}
+        self._everyone = {name: index for index, name in enumerate(everyone)}
+        self._columns: dict[int, Floats] = {}
+
+    def entries(self, fault: str) -> tuple[Entry, ...]:
+        """One entry a clue, in the order of the clues."""
+        count = range(len(self._shares.clues))
+        if fault in self._place:
+            ratios = [float(self._column(index)[self._place[fault]]) for index in count]
+        else:
+            at = self._everyone[fault] + 1
+            ratios = [float(values[at] - values[0]) for values in map(self._alone.of, count)]
+        return tuple(Entry(clue, ratio) for clue, ratio in zip(self._shares.clues, ratios, strict=True))
+
+    def _column(self, index: int) -> Floats:
+        """log P(clue | fault in S) − log P(clue | fault not in S), the other clues taken as given, for each fault."""
+        if index not in self._columns:
+            values = self._shares.of(index)
+            rest = softmax(self._log_posterior - values)
+            likelihood = np.exp(values - values.max())
+            with_fault = rest @ self._inside
+            both = (rest * likelihood) @ self._inside
+            total = float(rest @ likelihood)
+            numerator = both / np.maximum(with_fault, 1e-300)
+            denominator = (total - both) / np.maximum(1.0 - with_fault, 1e-300)
+            self._columns[index] = np.log(np.maximum(numerator, 1e-300)) - np.log(np.maximum(denominator, 1e-300))
+        return self._columns[index]
+
+
+def softmax(values: Floats) -> Floats:
+    """Weights that sum to one from their logarithms."""
+    raised = np.exp(values - values.max())
+    total: Floats = raised / raised.sum()
+    return total
