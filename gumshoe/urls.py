@@ -6,6 +6,7 @@ urlpatterns = [
     path("", include("gumshoe.web.shop.urls")),
     path("", include("gumshoe.web.accounts.urls")),
     path("", include("gumshoe.web.vehicles.urls")),
+    path("", include("gumshoe.web.library.urls")),
     path("", include("gumshoe.web.cases.urls")),
     path("", include("gumshoe.web.scans.urls")),
     path("", include("gumshoe.web.live.urls")),

@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "gumshoe.web.accounts",
     "gumshoe.web.ui",
     "gumshoe.web.vehicles",
+    "gumshoe.web.library",
     "gumshoe.web.cases",
     "gumshoe.web.scans",
     "gumshoe.web.live",

@@ -130,7 +130,7 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     )
     clues = extract(evidence, knowledge)
     found = assess(knowledge, clues, odometer_km=case.vehicle.odometer_km)
-    read = read_codes(_states(case, snapshot), knowledge, found)
+    read = read_codes(_states(case, snapshot), knowledge, found, _failure_types(case, snapshot))
     known = {clue.variable for clue in clues} & set(knowledge.variables)
     done = [row.test for row in case.tests]
     proposals = propose(found, knowledge, costs or Costs(), done=done, known=known)
@@ -166,6 +166,11 @@ def _engine(case: CaseFile, snapshot: Snapshot | None) -> ModuleSnapshot | None:
         return snapshot.engine
     short = tuple(_short(case))
     return ModuleSnapshot(TYPED_RESPONDER, codes=short) if short else None
+
+
+def _failure_types(case: CaseFile, snapshot: Snapshot | None) -> dict[str, str]:
+    stored = [code for module in snapshot.modules for code in module.codes] if snapshot else []
+    return {item.code: item.failure_type for item in (*stored, *_short(case)) if item.failure_type}
 
 
 def _states(case: CaseFile, snapshot: Snapshot | None) -> dict[str, tuple[CodeState, ...]]:

@@ -1,5 +1,6 @@
 """Evidence becomes clues: what was seen, which way it points, and where it stands on record."""
 
+from gumshoe.core.clues.described import Told, told_by_bus
 from gumshoe.core.clues.extract import Evidence, TestOutcome, extract
 from gumshoe.core.clues.known import KnownCause, known_causes
 from gumshoe.core.clues.misfire import MisfireReading, read_misfire
@@ -13,8 +14,10 @@ __all__ = [
     "KnownCause",
     "MisfireReading",
     "TestOutcome",
+    "Told",
     "extract",
     "known_causes",
     "read_misfire",
     "scan_notes",
+    "told_by_bus",
 ]

@@ -105,6 +105,18 @@ class Knowledge:
         return _turned({name: row.symptoms for name, row in self.faults.items()})
 
     @cached_property
+    def _parts_by_code(self) -> dict[str, tuple[str, ...]]:
+        found: dict[str, tuple[str, ...]] = {}
+        for name, component in self.components.items():
+            for number, _ in component.codes:
+                found[number] = (*found.get(number, ()), name)
+        return found
+
+    def components_of(self, code: str) -> tuple[str, ...]:
+        """The components a code is about; none for a code of the machine as a whole."""
+        return self._parts_by_code.get(code, ())
+
+    @cached_property
     def points_by_fault(self) -> dict[str, SharedPoint]:
         """The shared point behind each suspect that is one."""
         by_row = {point.row.fault: point for point in self.points.values() if point.row and point.row.fault}

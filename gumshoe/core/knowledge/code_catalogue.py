@@ -13,7 +13,15 @@ from pathlib import Path
 from string import ascii_uppercase
 
 from gumshoe.core.errors import DataError
-from gumshoe.core.knowledge.rows import CodeRow, FamiliesFile, KindRow, KindsFile, SeriesRow
+from gumshoe.core.knowledge.rows import (
+    CodeRow,
+    FailureTypeRow,
+    FailureTypesFile,
+    FamiliesFile,
+    KindRow,
+    KindsFile,
+    SeriesRow,
+)
 from gumshoe.core.knowledge.tables import load_table
 
 FOLDER = Path(__file__).parent
@@ -76,6 +84,22 @@ def own_code(number: str, component: str, kind: str, severity: str, title: str =
         raise DataError(f"{number}: there is no kind “{kind}” or severity “{severity}”, or no component is named.")
     row = compose(number, component, kinds()[kind], severity, advice[severity], "comprehensive components")
     return replace(row, title=title) if title else row
+
+
+@cache
+def failure_types() -> dict[str, FailureTypeRow]:
+    """Every failure type by its two hexadecimal digits. Raises DataError for a kind that there is not."""
+    found = load_table(FOLDER / "failure_types.toml", FailureTypesFile).types
+    for byte, row in found.items():
+        if row.kind not in kinds():
+            raise DataError(f"failure_types.toml: {byte}: there is no kind “{row.kind}”.")
+    return found
+
+
+def failure_words(byte: str) -> str:
+    """A failure-type byte in words; one we do not know is named by its number."""
+    row = failure_types().get(byte)
+    return row.words if row else f"failure type {byte}: see the maker's service information"
 
 
 def rank_of(kind: str) -> int:

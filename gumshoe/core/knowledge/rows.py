@@ -261,6 +261,21 @@ class KindsFile:
 
 
 @dataclass(frozen=True)
+class FailureTypeRow:
+    """What a failure-type byte says, and the kind of code it comes to."""
+
+    words: str
+    kind: str
+
+
+@dataclass(frozen=True)
+class FailureTypesFile:
+    """By two hexadecimal digits."""
+
+    types: dict[str, FailureTypeRow]
+
+
+@dataclass(frozen=True)
 class FamilyRow:
     """A component and its codes, each with its kind. ``class`` gathers positions of the same kind of part."""
 

@@ -12,10 +12,11 @@ from gumshoe.core.obd.status import MonitorStatus
 
 @dataclass(frozen=True)
 class StoredCode:
-    """A code as one module holds it."""
+    """A code as one module holds it. ``failure_type``: two hexadecimal digits of a three-byte code, else empty."""
 
     code: str
     state: CodeState
+    failure_type: str = ""
 
     @property
     def trouble(self) -> TroubleCode:

@@ -1,7 +1,8 @@
 """Codes typed in or pasted as text, for a vehicle that is not connected: text in, a Snapshot out.
 
-A state word (confirmed, pending, permanent) counts for the codes before it on its line; without one a code is taken as
-confirmed. What is not understood is kept as a remark, never dropped silently.
+A state word (confirmed, pending, permanent, history) counts for the codes before it on its line; without one a code is
+taken as confirmed. Two more digits after a dash are the failure type of a three-byte code (``U0121-87``). What is not
+understood is kept as a remark, never dropped silently.
 """
 
 from __future__ import annotations
@@ -22,8 +23,11 @@ _STATES = {
     "current": CodeState.CONFIRMED,
     "pending": CodeState.PENDING,
     "permanent": CodeState.PERMANENT,
+    "history": CodeState.HISTORY,
+    "old": CodeState.HISTORY,
 }
 _TOKEN = re.compile(r"[^\s,;]+")
+_WITH_TYPE = re.compile(r"\b([PCBU][0-3][0-9A-F]{3})[-:]([0-9A-F]{2})\b", re.IGNORECASE)
 
 
 def read_typed(text: str) -> Snapshot:
@@ -35,23 +39,27 @@ def read_typed(text: str) -> Snapshot:
             remedies=("paste only the lines with the codes",),
         )
     codes: dict[tuple[str, CodeState], StoredCode] = {}
+    types: dict[str, str] = {}
     remarks = []
     for number, line in enumerate(text.splitlines(), 1):
         waiting: list[str] = []
+        told: list[str] = []  # the codes the last state word was said of: another may follow at once
+        types |= {code.upper(): byte.upper() for code, byte in _WITH_TYPE.findall(line)}
         unread: list[str] = []
         for token in _TOKEN.findall(line):
             word = token.strip(".:()").lower()
             found = find_codes(token)
             if found:
                 waiting += [code.text for code in found]
+                told = []
             elif word in _STATES:
-                for code in waiting:
-                    codes[code, _STATES[word]] = StoredCode(code, _STATES[word])
-                waiting = []
+                told, waiting = waiting or told, []
+                for code in told:
+                    codes[code, _STATES[word]] = StoredCode(code, _STATES[word], types.get(code, ""))
             elif word:
                 unread.append(token)
         for code in waiting:
-            codes[code, CodeState.CONFIRMED] = StoredCode(code, CodeState.CONFIRMED)
+            codes[code, CodeState.CONFIRMED] = StoredCode(code, CodeState.CONFIRMED, types.get(code, ""))
         if unread:
             remarks.append(f"line {number}: not read: {' '.join(unread)[:80]}")
     if not codes:

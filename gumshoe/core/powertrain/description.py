@@ -35,13 +35,16 @@ class Mounting(StrEnum):
 class BankOneSide(StrEnum):
     """Where bank 1 lies: left or right in driving direction, or towards bumper (front) or bulkhead (rear).
 
-    An in-line engine has its exhaust on that side.
+    An in-line engine has its exhaust on that side. Also where the drive end (belt or chain, cylinder 1) points.
     """
 
     LEFT = "left"
     RIGHT = "right"
     FRONT = "front"
     REAR = "rear"
+
+
+SIDES_OF_CAR = frozenset({BankOneSide.LEFT, BankOneSide.RIGHT})
 
 
 class Numbering(StrEnum):
@@ -127,6 +130,7 @@ class Powertrain:
     layout: Layout = Layout.IN_LINE
     mounting: Mounting = Mounting.ACROSS
     bank_1: BankOneSide = BankOneSide.REAR
+    drive_end: BankOneSide = BankOneSide.RIGHT
     numbering: Numbering = Numbering.BANK_BY_BANK
     firing_order: tuple[int, ...] = (1, 3, 4, 2)
     displacement_l: float = 1.6
@@ -149,8 +153,7 @@ class Powertrain:
                 raise BadInput(what, remedies=(remedy,))
 
     def _contradictions(self) -> tuple[tuple[bool, str, str], ...]:
-        diesel, sides = self.fuel is Fuel.DIESEL, {BankOneSide.LEFT, BankOneSide.RIGHT}
-        along = self.mounting is Mounting.ALONG
+        diesel, along = self.fuel is Fuel.DIESEL, self.mounting is Mounting.ALONG
         return (
             (
                 not 1 <= self.cylinders <= MAX_CYLINDERS,
@@ -168,9 +171,14 @@ class Powertrain:
                 "give each cylinder's number once, with a dash between",
             ),
             (
-                self.banks == 2 and (self.bank_1 in sides) != along,
+                (self.bank_1 in SIDES_OF_CAR) != along,
                 f"Bank 1 cannot be at the {self.bank_1} of an engine mounted {self.mounting}.",
                 "left or right for an engine along the car, front or rear for one across it",
+            ),
+            (
+                (self.drive_end in SIDES_OF_CAR) == along,
+                f"The drive end cannot be at the {self.drive_end} of an engine mounted {self.mounting}.",
+                "front or rear for an engine along the car, left or right for one across it",
             ),
             (
                 diesel and self.ignition is not Ignition.NONE,
@@ -299,6 +307,7 @@ def usual(facts: Mapping[str, Any]) -> dict[str, Any]:
     two_banks = known.get("layout", "in-line") != "in-line"
     filled["mounting"] = known.get("mounting", "along" if two_banks else "across")
     filled["bank_1"] = "left" if filled["mounting"] == "along" else "rear"
+    filled["drive_end"] = "front" if filled["mounting"] == "along" else "right"
     filled["numbering"] = known.get("numbering", "bank by bank")
     cylinders = known.get("cylinders", 4)
     if isinstance(cylinders, int):

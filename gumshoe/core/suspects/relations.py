@@ -15,7 +15,7 @@ from enum import StrEnum
 from gumshoe.core.clues.model import ClueKind
 from gumshoe.core.codes import CodeState, TroubleCode, structure
 from gumshoe.core.knowledge.catalogue import Knowledge
-from gumshoe.core.knowledge.code_catalogue import rank_of
+from gumshoe.core.knowledge.code_catalogue import failure_words, rank_of
 from gumshoe.core.knowledge.rows import CodeRow, FaultRow
 from gumshoe.core.suspects.posterior import Assessment
 from gumshoe.core.words import share
@@ -100,13 +100,16 @@ class CodesRead:
         return tuple(item.code for item in self.codes if item.role is role)
 
 
-def read_codes(codes: States, knowledge: Knowledge, assessment: Assessment) -> CodesRead:
-    """Read the codes of one vehicle together."""
-    return _Reader(codes, knowledge, assessment).read()
+def read_codes(
+    codes: States, knowledge: Knowledge, assessment: Assessment, types: Mapping[str, str] | None = None
+) -> CodesRead:
+    """Read the codes of one vehicle together. ``types``: failure-type bytes, by code."""
+    return _Reader(codes, knowledge, assessment, types or {}).read()
 
 
 class _Reader:
-    def __init__(self, codes: States, knowledge: Knowledge, assessment: Assessment) -> None:
+    def __init__(self, codes: States, knowledge: Knowledge, assessment: Assessment, types: Mapping[str, str]) -> None:
+        self.types = types
         self.codes, self.knowledge, self.assessment = codes, knowledge, assessment
         self.best = [knowledge.faults[name] for name in assessment.best]
         self.explained = {
@@ -165,8 +168,10 @@ class _Reader:
         return bool(fault and code in fault.echoes), rank_of(self.knowledge.codes[code].kind), -chance, code
 
     def _reading(self, code: str, role: Role, reason: str, **more: str) -> CodeReading:
-        row = self.knowledge.codes.get(code)
-        return CodeReading(code, self.codes[code], row, structure(TroubleCode(code)).words, role, reason, **more)
+        row, words = self.knowledge.codes.get(code), structure(TroubleCode(code)).words
+        if code in self.types:
+            words += f", failure type {self.types[code]}: {failure_words(self.types[code])}"
+        return CodeReading(code, self.codes[code], row, words, role, reason, **more)
 
     def _role(self, code: str, leaders: dict[str, str]) -> CodeReading:
         chance, fault = self.rated[code]
@@ -256,14 +261,23 @@ class _Reader:
         for item in readings:
             if item.role is Role.CHASE and item.suspect:
                 yield Relation(item.suspect, item.code, "raises it directly")
-            elif item.role is Role.ECHO and item.suspect and item.suspect in self.knowledge.points_by_fault:
-                yield Relation(item.suspect, item.code, "hangs on the same point")
             elif item.role is Role.ECHO:
                 fault = self.knowledge.faults.get(item.suspect)
-                why = fault.echoes.get(item.code, "") if fault else ""
+                why = fault.echoes.get(item.code, "") if fault else self._why_after(item)
+                if not why and item.suspect in self.knowledge.points_by_fault:
+                    yield Relation(item.suspect, item.code, "hangs on the same point")
+                    continue
                 yield Relation(item.after, item.code, why or "the same fault raises both")
             elif item.role is Role.SELF:
                 yield Relation(self.explained[item.code][1], item.code, "set by the work")
+
+    def _why_after(self, item: CodeReading) -> str:
+        """The reason of an effect that no suspect of the best explanation carries."""
+        banks = self.knowledge.powertrain.banks
+        for effect in self.knowledge.effects:
+            if item.code in self.knowledge.index.strengths(effect.raises, banks):
+                return effect.why
+        return ""
 
     def _shared(self, active: list[str]) -> Iterable[SharedFinding]:
         """The points that two or more of today's codes have in common, the likeliest first."""

@@ -10,12 +10,15 @@ from django.utils import timezone
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
+from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case, Complaint
+from gumshoe.web.library import services as library
+from gumshoe.web.vehicles import description as vehicles
 from gumshoe.web.vehicles.models import Vehicle
 
 
@@ -51,14 +54,18 @@ def complaint_of(case: Case) -> Complaint | None:
 
 
 def knowledge_of(case: Case) -> Knowledge:
-    """The tables expanded for the case's powertrain."""
-    return expand(powertrain_of(case))
+    """The tables expanded for the case's powertrain, with what platform and shop know beyond them."""
+    return expand(powertrain_of(case), local_of(case))
 
 
 def powertrain_of(case: Case) -> Powertrain:
-    """The powertrain of the platform, else the generic one."""
-    found = platforms().get(case.vehicle.platform)
-    return found.powertrain if found else Powertrain()
+    """The powertrain as entered for the vehicle, else the platform's, else the generic one."""
+    return vehicles.powertrain_of(case.vehicle)
+
+
+def local_of(case: Case) -> Local:
+    """Wiring, parts and makers' codes known of this vehicle beyond the generic tables."""
+    return library.local_for(case.vehicle)
 
 
 def specification_of(case: Case) -> Specification:

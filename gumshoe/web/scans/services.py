@@ -12,16 +12,18 @@ from django.conf import settings
 from django.db import transaction
 from pydantic import TypeAdapter
 
+from gumshoe.core.clues import MisfireReading, read_misfire, scan_notes
 from gumshoe.core.codes import CodeState
+from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.platform import platform_for_vin
 from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.obd.errors import LinkError
 from gumshoe.core.obd.link import Frame
 from gumshoe.core.obd.scanner import scan
-from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot
 from gumshoe.core.obd.typed import read_typed
 from gumshoe.core.signals.frame_reading import FrameReading, read_frame
-from gumshoe.core.suspects.relations import CodeReading, DriveAdvice, drive_advice, read_codes
+from gumshoe.core.suspects.relations import CodeReading, CodesRead, DriveAdvice, drive_advice, read_codes
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Lamp
@@ -148,9 +150,25 @@ def telling(case: Case) -> Scan | None:
 class Reading:
     """What the Read page shows."""
 
-    codes: tuple[CodeReading, ...]
+    read: CodesRead
     frames: tuple[tuple[str, FrameReading, dict[str, float]], ...]
     advice: DriveAdvice
+    notes: tuple[str, ...]
+    misfire: MisfireReading | None
+    engine: ModuleSnapshot | None
+    states: dict[str, tuple[CodeState, ...]]
+
+    @property
+    def codes(self) -> tuple[CodeReading, ...]:
+        return self.read.codes
+
+    def named(self, knowledge: Knowledge) -> dict[str, tuple[str, ...]]:
+        """Components that the present codes name, in the order to chase them."""
+        found: dict[str, tuple[str, ...]] = {}
+        for item in self.codes:
+            for part in knowledge.components_of(item.code):
+                found[part] = (*found.get(part, ()), item.code)
+        return found
 
 
 def read(case: Case, assessment: Any) -> Reading | None:
@@ -162,19 +180,25 @@ def read(case: Case, assessment: Any) -> Reading | None:
     states: dict[str, tuple[CodeState, ...]] = {}
     for module in snapshot.modules:
         for item in module.codes:
-            states[item.code] = (*states.get(item.code, ()), item.state)
-    codes = read_codes(states, cases.knowledge_of(case), assessment)
+            if item.state not in states.get(item.code, ()):
+                states[item.code] = (*states.get(item.code, ()), item.state)
+    knowledge = cases.knowledge_of(case)
+    types = {item.code: item.failure_type for module in snapshot.modules for item in module.codes if item.failure_type}
+    codes = read_codes(states, knowledge, assessment, types)
     frames = tuple(
         (frame.code, read_frame(frame), frame.values) for module in snapshot.modules for frame in module.frames
     )
     complaint = cases.complaint_of(case)
     flashing = bool(complaint and complaint.lamp == Lamp.FLASHING)
-    return Reading(codes, frames, drive_advice(codes, flashing))
+    engine = snapshot.engine
+    misfire = read_misfire(engine, knowledge) if engine else None
+    notes = scan_notes(snapshot, engine, knowledge)
+    return Reading(codes, frames, drive_advice(codes.codes, flashing), notes, misfire, engine, states)
 
 
 def compare(before: Snapshot, after: Snapshot) -> list[dict[str, str]]:
     """Two scans side by side: each code's surest state then and now, and what became of it."""
-    rank = {CodeState.CONFIRMED: 0, CodeState.PENDING: 1, CodeState.PERMANENT: 2}
+    rank = {state: place for place, state in enumerate(CodeState)}
 
     def surest(snapshot: Snapshot) -> dict[str, str]:
         found: dict[str, CodeState] = {}

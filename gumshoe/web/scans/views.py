@@ -8,12 +8,14 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.maps import code_map, engine_map
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
+from gumshoe.web.library import services as library
 from gumshoe.web.scans import services
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.suspects import services as suspects
@@ -147,14 +149,26 @@ def read(request: HttpRequest, pk: int) -> HttpResponse:
     """What the codes mean together."""
     case = find(pk)
     assessment, _ = suspects.assess_case(case)
+    knowledge = cases.knowledge_of(case)
+    reading = services.read(case, assessment)
+    named = reading.named(knowledge) if reading else {}
     return render(
         request,
         "scans/read.html",
         folder(
             case,
             "read",
-            reading=services.read(case, assessment),
+            reading=reading,
             assessment=assessment,
-            names={name: row.words for name, row in cases.knowledge_of(case).faults.items()},
+            best=[knowledge.faults[name].words for name in assessment.best],
+            map=engine_map(knowledge.powertrain, knowledge.components.values(), named),
+            code_map=code_map(reading.read, knowledge) if reading else None,
+            parts={item.code: " ".join(knowledge.components_of(item.code)) for item in reading.codes}
+            if reading
+            else {},
+            powertrain=knowledge.powertrain,
+            generic=not case.vehicle.platform and not case.vehicle.powertrain,
+            notes=library.notes_for(case.vehicle, reading.states if reading else (), named),
+            caution_text=knowledge.cautions.get(knowledge.powertrain.caution, ""),
         ),
     )

@@ -16,6 +16,7 @@ from typing import Any
 from django.conf import settings
 from django.utils import timezone
 
+from gumshoe.core.knowledge.presets import facts_of, presets
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.proof.tracker import replay
 from gumshoe.core.signals.derived import with_total_trim
@@ -33,7 +34,7 @@ from gumshoe.web.proofs.models import ProofChunk, ProofDrive
 from gumshoe.web.repairs import services as repairs
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop.models import Settings
-from gumshoe.web.vehicles import garage
+from gumshoe.web.vehicles import description, garage
 from gumshoe.web.vehicles import services as cars
 from gumshoe.web.vehicles.links import ENGINE_MODULE, connection
 from gumshoe.web.vehicles.models import Vehicle
@@ -50,6 +51,20 @@ CARS = (
     ("tern-parcel", "HQ 356", "Parcel round", "Tern 1.6", 2016),
     ("tern-resident", "HQ 031", "Ansa Brekke", "Tern 1.6", 2017),
 )
+
+
+VAN_CODES = """P0018 confirmed
+P000C confirmed
+P0300 confirmed pending
+P0304 pending
+P0101 pending
+P0031 confirmed
+P0037 confirmed
+P0051 confirmed
+P0057 confirmed
+U0401 confirmed
+P0741 history
+"""
 
 
 def password_file() -> Path:
@@ -96,12 +111,38 @@ def vehicles() -> dict[str, Vehicle]:
     return found
 
 
+def _typed_in(staff: dict[str, User]) -> None:
+    """A V6 across, described by hand, its codes typed in: two faults and what follows from them."""
+    van, _ = Vehicle.objects.get_or_create(
+        plate="HQ 512",
+        defaults={"make": "Morrow", "model": "Gannet 3.5", "year": 2013, "owner": "Parcel round", "platform": ""},
+    )
+    description.store(
+        van,
+        facts_of(presets()["v6_across"][1]),
+    )
+    case = cases.open_case(staff["runa"], van, "yard")
+    cases.complain(
+        case,
+        staff["mila"],
+        {
+            "text": "Rattles for a moment in the morning, shakes at the lights, no power up the ferry ramp.",
+            "symptoms": ["start_rattle", "rough_idle", "low_power", "oil_overdue"],
+            "lamp": "steady",
+            "odometer_km": 187_400,
+        },
+    )
+    scans.type_in(case, staff["runa"], VAN_CODES)
+
+
 def load(say: Say = print) -> None:
     """Fill an empty demo database. The stand-ins must be running."""
     shop = Settings.load()
     shop.shop_name = "Holmsay Quayside Workshop"
     shop.save()
     staff, fleet_cars = people(), vehicles()
+    say("Demo case: a van that is not connected, its codes read over the telephone …")
+    _typed_in(staff)
     say("Demo case: a cylinder that misfires, not yet found …")
     _misfire(staff, fleet_cars["tern-dive"])
     say("Demo case: the wrong part was renewed, and the code came back …")

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
-from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract
+from django.utils import timezone
+
+from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract, known_causes
 from gumshoe.core.errors import BadInput
 from gumshoe.core.planning import Costs, Proposal, propose
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
@@ -15,6 +17,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import services as live
 from gumshoe.web.scans import services as scans
+from gumshoe.web.scans.models import Scan
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects.models import Ruling
 
@@ -32,6 +35,8 @@ def evidence_of(case: Case) -> Evidence:
         symptoms=tuple(complaint.symptoms) if complaint else (),
         symptom_source=(complaint.source, _stamp(complaint)) if complaint else ("", ""),
         module=snapshot.engine if snapshot else None,
+        others=tuple(item for item in snapshot.modules if item is not snapshot.engine) if snapshot else (),
+        known=known_causes(cases.knowledge_of(case), complaint.symptoms if complaint else (), taken_off(case, stored)),
         scan_source=(stored.source, _stamp(stored)) if stored else ("", ""),
         trims=trims,
         tests=tuple(TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in case.testrecords.all()),
@@ -39,6 +44,18 @@ def evidence_of(case: Case) -> Evidence:
         doubtful=frozenset(subject for subject, kind in rulings.items() if kind == Ruling.Kind.DOUBT),
         specification=cases.specification_of(case),
     )
+
+
+def taken_off(case: Case, stored: Scan | None) -> list[tuple[str, str]]:
+    """Components that the loose-ends ledger had off when the scan was made, each with the time it came off."""
+    if stored is None:
+        return []
+    off = case.looseends.exclude(component="").filter(at__lte=stored.at).select_related("closed")
+    return [
+        (end.component, f"{timezone.localtime(end.at):%H:%M}")
+        for end in off
+        if not hasattr(end, "closed") or end.closed.at >= stored.at
+    ]
 
 
 def rulings_of(case: Case) -> dict[str, str]:

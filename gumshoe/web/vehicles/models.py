@@ -4,7 +4,10 @@ from django.db import models
 
 
 class Vehicle(models.Model):
-    """A car: its plate, VIN, owner and platform. ``stand_in`` names the simulated vehicle behind it, if any."""
+    """A car: its plate, VIN, owner and platform. ``stand_in`` names the simulated vehicle behind it, if any.
+
+    ``powertrain``: its description as the shop entered it; empty while the platform's (or the generic one) holds.
+    """
 
     plate = models.CharField(max_length=16, unique=True)
     vin = models.CharField(max_length=17, blank=True)
@@ -15,6 +18,7 @@ class Vehicle(models.Model):
     owner_contact = models.CharField(max_length=80, blank=True)
     platform = models.CharField(max_length=60, blank=True)
     stand_in = models.CharField(max_length=60, blank=True)
+    powertrain = models.JSONField(null=True, blank=True)
 
     class Meta:
         ordering = ("plate",)

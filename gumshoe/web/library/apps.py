@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class LibraryConfig(AppConfig):
+    """The library app."""
+
+    name = "gumshoe.web.library"

@@ -1,0 +1,91 @@
+"""Store and find notes and makers' codes; what the core is told of a vehicle beyond the generic tables."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import lru_cache
+
+from gumshoe.core.codes import TroubleCode, structure
+from gumshoe.core.errors import BadInput, DataError
+from gumshoe.core.knowledge.code_index import OwnCode
+from gumshoe.core.knowledge.parts import GENERIC, Local
+from gumshoe.core.knowledge.platform import platforms
+from gumshoe.web.accounts.models import User
+from gumshoe.web.library.models import Note, ShopCode
+from gumshoe.web.vehicles.models import Vehicle
+
+KEPT = 64
+
+
+def local_for(vehicle: Vehicle) -> Local:
+    """The platform's and the shop's own knowledge of this vehicle; the same object for the same knowledge."""
+    rows = ShopCode.objects.filter(withdrawn=False, platform__in=("", vehicle.platform)).order_by("pk")
+    latest = {row.number: OwnCode(row.number, row.component, row.kind, "", row.severity, row.part) for row in rows}
+    return _local(vehicle.platform, tuple(latest.values()))
+
+
+@lru_cache(maxsize=KEPT)
+def _local(platform: str, codes: tuple[OwnCode, ...]) -> Local:
+    found = platforms().get(platform)
+    base = found.local if found else GENERIC
+    if not codes:
+        return base
+    return Local(base.id, base.wiring, base.parts, (*base.codes, *codes))
+
+
+def add_code(user: User, data: dict[str, str], platform: str = "") -> ShopCode:
+    """Record what a maker's code stands for. Raises BadInput for a standardised or impossible one."""
+    number = TroubleCode.parse(data.get("number", ""))
+    if structure(number).standardised:
+        raise BadInput(
+            f"{number} is a standardised code; the catalogue says what it stands for.",
+            remedies=("enter makers' codes only: P1, P30 to P33, B1, C1, U1 and the like",),
+        )
+    code = OwnCode(
+        number.text, data.get("component", "").strip(), data.get("kind", ""), "", data.get("severity", "soon")
+    )
+    try:
+        code.row()
+    except DataError as error:
+        raise BadInput(error.what, remedies=("name the component and choose the kind of code",)) from error
+    return ShopCode.objects.create(
+        by=user,
+        platform=platform,
+        number=code.number,
+        component=code.component[:80],
+        kind=code.kind,
+        severity=code.severity,
+        part=data.get("part", "")[:60],
+    )
+
+
+def add_note(user: User, data: dict[str, str]) -> Note:
+    """Attach a note. Raises BadInput when there is no text or nothing to attach it to."""
+    text, code = data.get("text", "").strip(), data.get("code", "").strip()
+    number = TroubleCode.parse(code).text if code else ""
+    if not text:
+        raise BadInput("The note is empty.", remedies=("write what is known and where from",))
+    if data.get("kind") not in Note.Kind.values:
+        raise BadInput("Choose what sort of note it is.")
+    if not (number or data.get("component") or data.get("platform")):
+        raise BadInput("The note hangs in the air.", remedies=("attach it to a code, a component or a platform",))
+    return Note.objects.create(
+        by=user,
+        kind=data["kind"],
+        platform=data.get("platform", "")[:60],
+        code=number,
+        component=data.get("component", "")[:60],
+        text=text[:2000],
+        origin=data.get("origin", "").strip()[:160],
+    )
+
+
+def notes_for(vehicle: Vehicle, codes: Iterable[str], components: Iterable[str]) -> list[Note]:
+    """The notes that matter: of this platform or any, about one of these codes or components or the platform itself."""
+    wanted_codes, wanted_parts = set(codes), set(components)
+    found = []
+    for note in Note.objects.filter(withdrawn=False, platform__in=("", vehicle.platform)).select_related("by"):
+        about_all = not note.code and not note.component
+        if note.code in wanted_codes or note.component in wanted_parts or (about_all and note.platform):
+            found.append(note)
+    return found
