@@ -14,6 +14,7 @@ from pathlib import Path
 import can
 
 from gumshoe.simulator.answers import EngineModule, TransmissionModule
+from gumshoe.simulator.chassis import UNITS, ChassisModule
 from gumshoe.simulator.drives import PROFILES
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.hands import Finding, observe
@@ -61,7 +62,14 @@ class Runner(threading.Thread):
         transmission = Identity(
             stand_in.vin, f"GX{stand_in.calibration[-8:]}", stand_in.verification ^ 0x5A5A, "TCM-Transmission"
         )
-        self.node = Node(bus, [EngineModule(self.vehicle), TransmissionModule(self.vehicle, transmission)], self.lock)
+        self.chassis = [ChassisModule(self.vehicle, unit) for unit in UNITS]
+        self.vehicle.bystanders = [module.watch for module in self.chassis]
+        self.node = Node(
+            bus,
+            [EngineModule(self.vehicle), TransmissionModule(self.vehicle, transmission)],
+            self.lock,
+            {(module.unit.request_id, module.unit.response_id): module for module in self.chassis},
+        )
 
     def prepare(self, progress: Callable[[str], None] | None = None) -> None:
         """Bring the car to where it stands: its saved state, or its history driven now."""

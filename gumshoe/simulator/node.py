@@ -17,9 +17,9 @@ FUNCTIONAL_ID = 0x7DF
 class _Port:
     """One module's physical address and its segmentation state."""
 
-    def __init__(self, bus: can.BusABC, module: Module, index: int) -> None:
+    def __init__(self, bus: can.BusABC, module: Module, request_id: int, response_id: int) -> None:
         self.module = module
-        self.request_id, self.response_id = 0x7E0 + index, 0x7E8 + index
+        self.request_id, self.response_id = request_id, response_id
         self.inbox: list[isotp.CanMessage] = []
         address = isotp.Address(isotp.AddressingMode.Normal_11bits, txid=self.response_id, rxid=self.request_id)
 
@@ -48,10 +48,18 @@ class _Port:
 class Node(threading.Thread):
     """Listens on a bus and answers for its modules until ``stop``; ``lock`` guards the vehicle behind them."""
 
-    def __init__(self, bus: can.BusABC, modules: list[Module], lock: threading.Lock) -> None:
+    def __init__(
+        self,
+        bus: can.BusABC,
+        modules: list[Module],
+        lock: threading.Lock,
+        beyond: dict[tuple[int, int], Module] | None = None,
+    ) -> None:
+        """``modules`` answer at 7E0 on; ``beyond``: further modules by request and response id, physical only."""
         super().__init__(name=f"stand-in {bus.channel_info}", daemon=True)
         self.bus, self.lock = bus, lock
-        self._ports = [_Port(bus, module, index) for index, module in enumerate(modules)]
+        self._ports = [_Port(bus, module, 0x7E0 + index, 0x7E8 + index) for index, module in enumerate(modules)]
+        self._all = [*self._ports, *(_Port(bus, module, *ids) for ids, module in (beyond or {}).items())]
         self._stopping = threading.Event()
 
     def run(self) -> None:
@@ -70,7 +78,7 @@ class Node(threading.Thread):
                     if port.module.awake:
                         port.serve(data[1 : 1 + data[0]], functional=True)
             return
-        for port in self._ports:
+        for port in self._all:
             if message.arbitration_id == port.request_id and port.module.awake:
                 port.inbox.append(
                     isotp.CanMessage(arbitration_id=message.arbitration_id, data=bytes(message.data), dlc=message.dlc)

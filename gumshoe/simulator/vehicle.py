@@ -6,7 +6,8 @@ Determinism: the same seed and the same commands give the same bytes.
 from __future__ import annotations
 
 import math
-from dataclasses import asdict, dataclass
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, field
 from enum import StrEnum
 from random import Random
 from typing import Any
@@ -25,6 +26,8 @@ GEAR_RPM_PER_KMH = (130.0, 72.0, 48.0, 36.0, 29.0)
 SHIFT_KMH = (16.0, 33.0, 50.0, 72.0)
 MASS_KG = 1240.0
 GRAVITY = 9.81
+BYSTANDERS_LOOK_S = 0.2
+"""How often the modules beyond the engine look at the bus."""
 
 
 class Key(StrEnum):
@@ -89,6 +92,7 @@ class Saved:
     odometer_km: float
     fuel_level_pct: float
     clock_s: float
+    chassis: dict[str, dict[str, Any]] = field(default_factory=dict)
 
 
 @dataclass
@@ -138,6 +142,9 @@ class Vehicle:
         self.fuel_level_pct = 58.0
         self.clock_s = 0.0
         self.supply_v = 12.5
+        self.chassis: dict[str, Any] = {}
+        self.bystanders: list[Callable[[float], None]] = []
+        self._looked_s = 0.0
         self._plan: list[Segment] = []
         self._segment_left = 0.0
         self.plan_total_s = 0.0
@@ -238,6 +245,10 @@ class Vehicle:
         self.engine.step(command, load, imposed, self.speed_kmh)
         if powered:
             self._observe(running)
+        if self.bystanders and self.clock_s - self._looked_s >= BYSTANDERS_LOOK_S:
+            for look in self.bystanders:
+                look(self.clock_s - self._looked_s)
+            self._looked_s = self.clock_s
 
     def _observe(self, running: bool) -> None:
         state, memory, watch = self.engine.state, self.memory, self.watch
@@ -428,6 +439,7 @@ class Vehicle:
                 self.odometer_km,
                 self.fuel_level_pct,
                 self.clock_s,
+                {key: asdict(memory) for key, memory in self.chassis.items()},
             )
         )
 
@@ -442,4 +454,7 @@ class Vehicle:
         state = self.engine.state
         state.coolant_c, state.intake_c, state.catalyst_c = values.coolant_c, values.intake_c, values.catalyst_c
         self.odometer_km, self.fuel_level_pct = values.odometer_km, values.fuel_level_pct
-        self.clock_s = values.clock_s
+        self.clock_s = self._looked_s = values.clock_s
+        for key, held in values.chassis.items():
+            if key in self.chassis:
+                self.chassis[key].__dict__.update(held)

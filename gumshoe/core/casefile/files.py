@@ -36,6 +36,10 @@ def read_case(text: str | bytes) -> CaseFile:
         raise CaseFileError(f"{place}: {first['msg']}.") from error
     for index, item in enumerate(case.codes):
         _code(f"codes.{index}", item if isinstance(item, str) else item.code)
+    for number, recording in enumerate(case.recordings):
+        for key, (times, values) in recording.columns.items():
+            if len(times) != len(values):
+                raise CaseFileError(f"recordings.{number}.{key}: {len(times)} times but {len(values)} values.")
     for number, snapshot in enumerate(case.scans):
         for module in snapshot.modules:
             for stored in module.codes:
@@ -43,9 +47,20 @@ def read_case(text: str | bytes) -> CaseFile:
     return case
 
 
+def plain_case(case: CaseFile) -> dict[str, Any]:
+    """The case as plain values, as they stand in the file."""
+    found: dict[str, Any] = _CASE.dump_python(case, mode="json")
+    return found
+
+
+def case_of(plain: dict[str, Any]) -> CaseFile:
+    """A case from plain values that were read and checked before."""
+    return _CASE.validate_python(plain)
+
+
 def write_case(case: CaseFile) -> str:
     """The file's text: JSON, indented, in the order of the shape."""
-    return json.dumps(_CASE.dump_python(case, mode="json"), indent=1, ensure_ascii=False) + "\n"
+    return json.dumps(plain_case(case), indent=1, ensure_ascii=False) + "\n"
 
 
 def json_schema() -> dict[str, Any]:

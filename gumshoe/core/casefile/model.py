@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from decimal import Decimal
 from typing import Any, ClassVar, Literal
 
 from gumshoe.core.errors import GumshoeError
@@ -72,8 +73,52 @@ class EventFacts:
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
     off: str
+    what: str = ""
     at: str = ""
     back_at: str = ""
+
+
+@dataclass(frozen=True)
+class RecordingFacts:
+    """A recording: for each channel the times (seconds of Unix time) and the values in the channel's unit."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    label: str
+    columns: dict[str, tuple[tuple[float, ...], tuple[float, ...]]]
+    purpose: str = ""
+    at: str = ""
+    by: str = ""
+
+
+@dataclass(frozen=True)
+class HandTestFacts:
+    """Cylinders found dead by hand."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    cylinders: tuple[int, ...]
+    how: str = ""
+    at: str = ""
+    by: str = ""
+
+
+@dataclass(frozen=True)
+class LineFacts:
+    """A repair proposed, with minutes and prices as they were, and the customer's last answer."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    repair: str
+    words: str = ""
+    minutes: int = 0
+    parts: Decimal = Decimal(0)
+    labour: Decimal = Decimal(0)
+    answer: Literal["", "approved", "refused", "deferred"] = ""
+    who: str = ""
+    how: str = ""
+    at: str = ""
+    by: str = ""
 
 
 @dataclass(frozen=True)
@@ -86,6 +131,10 @@ class WorkFacts:
     at: str = ""
     by: str = ""
     did_not_help: bool = False
+    part_number: str = ""
+    part_make: str = ""
+    minutes_taken: int | None = None
+    remark: str = ""
 
 
 @dataclass(frozen=True)
@@ -130,8 +179,11 @@ class CaseFile:
     wiring: tuple[WiringRow, ...] = ()
     events: tuple[EventFacts, ...] = ()
     scans: tuple[Snapshot, ...] = ()
+    recordings: tuple[RecordingFacts, ...] = ()
     trims: tuple[RegionTrim, ...] = ()
+    hand_tests: tuple[HandTestFacts, ...] = ()
     tests: tuple[TestFacts, ...] = ()
+    lines: tuple[LineFacts, ...] = ()
     work: tuple[WorkFacts, ...] = ()
     verdict: VerdictFacts | None = None
     proof: ProofFacts | None = None

@@ -2,5 +2,6 @@
 
 from gumshoe.core.maps.codes import CodeMap, code_map
 from gumshoe.core.maps.engine import EngineMap, engine_map
+from gumshoe.core.maps.system import SystemMap, system_map, systems_of
 
-__all__ = ["CodeMap", "EngineMap", "code_map", "engine_map"]
+__all__ = ["CodeMap", "EngineMap", "SystemMap", "code_map", "engine_map", "system_map", "systems_of"]

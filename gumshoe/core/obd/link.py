@@ -130,7 +130,11 @@ class Link:
     ) -> None:
         self.bus, self.addressing, self.timing, self.tap = bus, addressing, timing or Timing(), tap
         self._lock = threading.RLock()
-        self._lanes = {addressing.response_id(module): self._lane(module) for module in MODULES}
+        self._lanes = {
+            addressing.response_id(module): self._lane(addressing.request_id(module), addressing.response_id(module))
+            for module in MODULES
+        }
+        self._standard = frozenset(self._lanes)
 
     def close(self) -> None:
         """Give the adapter back."""
@@ -157,7 +161,7 @@ class Link:
             data = bytes((len(payload), *payload)).ljust(8, b"\x00")
             self._send(self.addressing.functional_id, data)
             answers: list[Answer] = []
-            self._gather(payload, set(self._lanes), answers, everyone=True)
+            self._gather(payload, set(self._standard), answers, everyone=True)
             troubles = tuple(lane.trouble for lane in self._lanes.values() if lane.trouble)
             return Exchange(tuple(answers), troubles)
 
@@ -166,9 +170,15 @@ class Link:
 
         Raises NoAnswer, BrokenAnswer, Refused or BusFailure.
         """
+        return self.ask_at(self.addressing.request_id(module), self.addressing.response_id(module), payload)
+
+    def ask_at(self, request_id: int, response_id: int, payload: bytes) -> Answer:
+        """The same to any pair of ids, such as those of a module that only answers UDS."""
         with self._lock:
+            responder = response_id
+            if responder not in self._lanes:
+                self._lanes[responder] = self._lane(request_id, response_id)
             self._prepare()
-            responder = self.addressing.response_id(module)
             lane = self._lanes[responder]
             lane.logic.send(payload)
             self._process(lane)
@@ -177,7 +187,7 @@ class Link:
             if not answers:
                 if lane.trouble:
                     raise BrokenAnswer(lane.trouble)
-                raise NoAnswer(f"Module {self.addressing.request_id(module):X} did not answer.")
+                raise NoAnswer(f"Module {request_id:X} did not answer.")
             refusal = answers[0].refusal
             if refusal:
                 raise Refused(refusal[0], refusal[1], responder)
@@ -185,12 +195,12 @@ class Link:
 
     # -- inside -------------------------------------------------------------------------------------------
 
-    def _lane(self, module: int) -> _Lane:
+    def _lane(self, request_id: int, response_id: int) -> _Lane:
         extended = self.addressing.extended
         address = isotp.Address(
             isotp.AddressingMode.Normal_29bits if extended else isotp.AddressingMode.Normal_11bits,
-            txid=self.addressing.request_id(module),
-            rxid=self.addressing.response_id(module),
+            txid=request_id,
+            rxid=response_id,
         )
         lane: _Lane
 
@@ -203,7 +213,7 @@ class Link:
         def trouble(error: Exception) -> None:
             if isinstance(error, STRAY):
                 return  # the tail of an answer to somebody else: the one to us may still come
-            lane.trouble = f"The answer of module {self.addressing.response_id(module):X} broke off: {error}"
+            lane.trouble = f"The answer of module {response_id:X} broke off: {error}"
 
         logic = isotp.TransportLayerLogic(
             rxfn=receive,

@@ -16,6 +16,7 @@ from gumshoe.core.obd.pids import pid_table, split_current_data, supported_from_
 from gumshoe.core.obd.results import MonitorResult, decode_results
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.obd.status import decode_status
+from gumshoe.core.obd.uds import ModuleAddress, read_modules
 
 Progress = Callable[[str, float], None]
 PIDS_PER_REQUEST = 6
@@ -36,8 +37,11 @@ def batches(items: Iterable[int], size: int) -> Iterator[tuple[int, ...]]:
         yield tuple(row[start : start + size])
 
 
-def scan(link: Link, progress: Progress | None = None) -> Snapshot:
-    """Read every module that answers. Raises NoAnswer when none does, BusFailure when the adapter fails."""
+def scan(link: Link, progress: Progress | None = None, beyond: Iterable[ModuleAddress] = ()) -> Snapshot:
+    """Read every module that answers, then those ``beyond`` the engine by UDS.
+
+    Raises NoAnswer when none does, BusFailure when the adapter fails.
+    """
     tell = progress or (lambda _what, _share: None)
     tell("looking for modules", 0.0)
     first = link.ask_all(b"\x01\x00")
@@ -53,6 +57,7 @@ def scan(link: Link, progress: Progress | None = None) -> Snapshot:
         modules.append(
             reader.read(lambda what, part, base=index * share, share=share: tell(what, base + part * share))  # type: ignore[misc]
         )
+    modules += read_modules(link, beyond, problems, tell)
     tell("done", 1.0)
     return Snapshot(datetime.now(UTC), link.addressing.value, tuple(modules), tuple(problems))
 

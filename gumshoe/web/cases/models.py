@@ -47,6 +47,17 @@ class Complaint(Evidence):
     odometer_km = models.PositiveIntegerField(null=True, blank=True)
 
 
+class Imported(Evidence):
+    """A case file that was read in: the file as it was, and which of our entries stand for its own (by model name).
+
+    Names and times of the file's own people are kept here; an export gives them back unchanged.
+    """
+
+    document = models.JSONField()
+    name = models.CharField(max_length=120, blank=True)
+    entries = models.JSONField(default=dict)
+
+
 class Note(Evidence):
     """A free remark on the case."""
 

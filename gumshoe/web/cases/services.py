@@ -8,6 +8,7 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
+from gumshoe.core.casefile import CaseFile, case_of
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.parts import Local
@@ -65,7 +66,14 @@ def powertrain_of(case: Case) -> Powertrain:
 
 def local_of(case: Case) -> Local:
     """Wiring, parts and makers' codes known of this vehicle beyond the generic tables."""
-    return library.local_for(case.vehicle)
+    document = imported_of(case)
+    return library.local_for(case.vehicle, *((document.own_codes, document.wiring) if document else ()))
+
+
+def imported_of(case: Case) -> CaseFile | None:
+    """The case file this case was read from, if it was."""
+    row = case.importeds.last()
+    return case_of(row.document) if row else None
 
 
 def specification_of(case: Case) -> Specification:

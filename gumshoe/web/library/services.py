@@ -8,7 +8,7 @@ from functools import lru_cache
 from gumshoe.core.codes import TroubleCode, structure
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.code_index import OwnCode
-from gumshoe.core.knowledge.parts import GENERIC, Local
+from gumshoe.core.knowledge.parts import GENERIC, Local, WiringRow
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.web.accounts.models import User
 from gumshoe.web.library.models import Note, ShopCode
@@ -17,20 +17,21 @@ from gumshoe.web.vehicles.models import Vehicle
 KEPT = 64
 
 
-def local_for(vehicle: Vehicle) -> Local:
-    """The platform's and the shop's own knowledge of this vehicle; the same object for the same knowledge."""
+def local_for(vehicle: Vehicle, codes: tuple[OwnCode, ...] = (), wiring: tuple[WiringRow, ...] = ()) -> Local:
+    """What platform, shop and (``codes``, ``wiring``) case file know of this vehicle; the same object each time."""
     rows = ShopCode.objects.filter(withdrawn=False, platform__in=("", vehicle.platform)).order_by("pk")
     latest = {row.number: OwnCode(row.number, row.component, row.kind, "", row.severity, row.part) for row in rows}
-    return _local(vehicle.platform, tuple(latest.values()))
+    latest |= {code.number: code for code in codes}
+    return _local(vehicle.platform, tuple(latest.values()), wiring)
 
 
 @lru_cache(maxsize=KEPT)
-def _local(platform: str, codes: tuple[OwnCode, ...]) -> Local:
+def _local(platform: str, codes: tuple[OwnCode, ...], wiring: tuple[WiringRow, ...]) -> Local:
     found = platforms().get(platform)
     base = found.local if found else GENERIC
-    if not codes:
+    if not codes and not wiring:
         return base
-    return Local(base.id, base.wiring, base.parts, (*base.codes, *codes))
+    return Local(base.id, (*base.wiring, *wiring), base.parts, (*base.codes, *codes))
 
 
 def add_code(user: User, data: dict[str, str], platform: str = "") -> ShopCode:

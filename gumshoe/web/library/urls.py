@@ -1,6 +1,15 @@
 """Addresses of the library."""
 
-from django.urls import URLPattern
+from django.urls import path
+
+from gumshoe.web.library import views
 
 app_name = "library"
-urlpatterns: list[URLPattern] = []
+urlpatterns = [
+    path("cases/<int:pk>/systems/", views.systems, name="systems"),
+    path("cases/<int:pk>/systems/<slug:name>/", views.systems, name="system"),
+    path("cases/<int:pk>/notes/", views.notes, name="notes"),
+    path("cases/<int:pk>/notes/add/", views.add_note, name="add_note"),
+    path("cases/<int:pk>/notes/code/", views.add_code, name="add_code"),
+    path("cases/<int:pk>/notes/withdraw/", views.withdraw, name="withdraw"),
+]

@@ -1,59 +1,135 @@
-"""A stored case as a case file."""
+"""A stored case as a case file. What came from a file goes out as it came; what was added since is appended."""
 
 from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
 
 from gumshoe.core.casefile.model import (
     CaseFile,
     ComplaintFacts,
+    EventFacts,
+    HandTestFacts,
+    LineFacts,
     ProofFacts,
+    RecordingFacts,
     TestFacts,
     VehicleFacts,
     VerdictFacts,
     WorkFacts,
 )
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.live import services as live
+from gumshoe.web.live import store
+from gumshoe.web.live.models import Recording
+from gumshoe.web.repairs.models import Line
 from gumshoe.web.scans import services as scans
 from gumshoe.web.suspects import services as suspects
 
 
 def export(case: Case) -> CaseFile:
-    """Everything the reasoning rests on, in the open format. Recordings go as their trims by region."""
+    """Everything on record that the format holds."""
     car, complaint = case.vehicle, cases.complaint_of(case)
-    odometer = complaint.odometer_km if complaint else None
+    came = cases.imported_of(case) or CaseFile("gumshoe-case", 1)
+    row = case.importeds.last()
+    ours = _Ours(row.entries if row else {})
     failed = {repair for repair, _, _ in suspects.failed_repairs(case)}
     verdict, judgement = case.verdicts.last(), case.judgements.last()
+    odometer = complaint.odometer_km if complaint else None
+    recordings = ours.added(case.recordings.prefetch_related("chunks").select_related("by"))
     return CaseFile(
         format="gumshoe-case",
         version=1,
         number=case.number,
         vehicle=VehicleFacts(car.vin, car.plate, car.make, car.model, car.year, odometer, car.platform),
         powertrain=cases.powertrain_of(case),
-        complaint=ComplaintFacts(
-            complaint.text,
-            tuple(complaint.symptoms),
-            complaint.lamp,
-            complaint.conditions,
-            complaint.since,
-            complaint.recent_work,
-        )
-        if complaint
-        else None,
-        scans=tuple(
-            snapshot
-            for stored in case.scans.filter(interrupted=False)
-            if (snapshot := scans.snapshot_of(stored)) is not None
+        complaint=_complaint(complaint) if complaint and ours.is_added(complaint) else came.complaint,
+        codes=came.codes,
+        own_codes=came.own_codes,
+        wiring=came.wiring,
+        events=(*came.events, *(_event(end) for end in ours.added(case.looseends.select_related("closed")))),
+        scans=(
+            *came.scans,
+            *(
+                snapshot
+                for stored in ours.added(case.scans.filter(interrupted=False))
+                if (snapshot := scans.snapshot_of(stored)) is not None
+            ),
         ),
-        trims=tuple(trim for row in live.recorded(case) for trim in row.trims),
-        tests=tuple(
-            TestFacts(row.test, row.outcome, row.readings, row.at.isoformat(), str(row.by))
-            for row in case.testrecords.select_related("by")
+        recordings=(*came.recordings, *map(_recording, recordings)),
+        trims=(*came.trims, *(t for item in live.recorded(case) if ours.is_added(item.recording) for t in item.trims)),
+        hand_tests=(
+            *came.hand_tests,
+            *(
+                HandTestFacts(tuple(test.cylinders), test.how, test.at.isoformat(), str(test.by))
+                for test in ours.added(case.handtests.select_related("by"))
+            ),
         ),
-        work=tuple(
-            WorkFacts(row.line.repair, row.at.isoformat(), str(row.by), row.line.repair in failed)
-            for row in case.works.select_related("by", "line")
+        tests=(
+            *came.tests,
+            *(
+                TestFacts(test.test, test.outcome, test.readings, test.at.isoformat(), str(test.by))
+                for test in ours.added(case.testrecords.select_related("by"))
+            ),
         ),
-        verdict=VerdictFacts(verdict.suspect, verdict.words, verdict.guess, verdict.root_cause) if verdict else None,
-        proof=ProofFacts(judgement.verdict, tuple(judgement.reasons)) if judgement else None,
+        lines=(*came.lines, *(_line(line) for line in ours.added(case.lines.select_related("by")))),
+        work=(
+            *came.work,
+            *(
+                WorkFacts(
+                    work.line.repair,
+                    work.at.isoformat(),
+                    str(work.by),
+                    work.line.repair in failed,
+                    work.part_number,
+                    work.part_make,
+                    work.minutes_taken,
+                    work.remark,
+                )
+                for work in ours.added(case.works.select_related("by", "line"))
+            ),
+        ),
+        verdict=VerdictFacts(verdict.suspect, verdict.words, verdict.guess, verdict.root_cause)
+        if verdict and ours.is_added(verdict)
+        else came.verdict,
+        proof=ProofFacts(judgement.verdict, tuple(judgement.reasons))
+        if judgement and ours.is_added(judgement)
+        else came.proof,
     )
+
+
+class _Ours:
+    """Tells entries added here from those that stand for something in the imported file."""
+
+    def __init__(self, entries: dict[str, list[int]]) -> None:
+        self._came = {(name, pk) for name, pks in entries.items() for pk in pks}
+
+    def is_added(self, row: Any) -> bool:
+        return (row._meta.model_name, row.pk) not in self._came
+
+    def added(self, rows: Any) -> list[Any]:
+        return [row for row in rows if self.is_added(row)]
+
+
+def _complaint(row: Complaint) -> ComplaintFacts:
+    return ComplaintFacts(row.text, tuple(row.symptoms), row.lamp, row.conditions, row.since, row.recent_work)  # type: ignore[arg-type]
+
+
+def _event(row: Any) -> EventFacts:
+    back = row.closed.at.isoformat() if hasattr(row, "closed") else ""
+    return EventFacts(row.component, row.what, row.at.isoformat(), back)
+
+
+def _recording(row: Recording) -> RecordingFacts:
+    columns = {
+        key: (tuple(channel.times.tolist()), tuple(channel.values.tolist()))
+        for key, channel in store.load(row).channels.items()
+    }
+    return RecordingFacts(row.label, columns, row.purpose, row.at.isoformat(), str(row.by))
+
+
+def _line(row: Line) -> LineFacts:
+    found = LineFacts(row.repair, row.words, row.minutes, row.parts, row.labour, at=row.at.isoformat(), by=str(row.by))
+    answer = row.answers.last()
+    return replace(found, answer=answer.kind, who=answer.who, how=answer.how) if answer else found

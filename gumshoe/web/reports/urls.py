@@ -6,6 +6,7 @@ from gumshoe.web.reports import views
 
 app_name = "reports"
 urlpatterns = [
+    path("cases/import/", views.import_case, name="import"),
     path("cases/<int:pk>/report/", views.report, name="report"),
     path("cases/<int:pk>/report/case.json", views.casefile, name="casefile"),
     path("cases/<int:pk>/report/close/", views.close, name="close"),

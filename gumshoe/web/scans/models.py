@@ -24,3 +24,10 @@ class Scan(Evidence):
     frames = models.TextField(blank=True)
     link = models.CharField(max_length=80, blank=True)
     seconds = models.FloatField(default=0.0)
+
+
+class HandTest(Evidence):
+    """Cylinders found dead by hand (spark tester, balance by unplugging); to be held against the counters."""
+
+    cylinders = models.JSONField(default=list)
+    how = models.CharField(max_length=80)

@@ -15,13 +15,14 @@ from pydantic import TypeAdapter
 from gumshoe.core.clues import MisfireReading, read_misfire, scan_notes
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
-from gumshoe.core.knowledge.platform import platform_for_vin
+from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.obd.errors import LinkError
 from gumshoe.core.obd.link import Frame
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot
 from gumshoe.core.obd.typed import read_typed
+from gumshoe.core.obd.uds import ModuleAddress
 from gumshoe.core.signals.frame_reading import FrameReading, read_frame
 from gumshoe.core.suspects.relations import CodeReading, CodesRead, DriveAdvice, drive_advice, read_codes
 from gumshoe.web.accounts.models import User
@@ -68,7 +69,7 @@ def perform(case: Case, user: User, why: str = Scan.Why.INTAKE) -> Scan:
     began = time.monotonic()
     try:
         with link_of.use(tap=journal.take) as link:
-            snapshot = scan(link)
+            snapshot = scan(link, beyond=beyond(case))
     except LinkError as error:
         heard = any(" 7E8#" in line or "18DAF1" in line for line in journal.lines)
         if heard:
@@ -84,6 +85,13 @@ def perform(case: Case, user: User, why: str = Scan.Why.INTAKE) -> Scan:
     return stored
 
 
+def beyond(case: Case) -> list[ModuleAddress]:
+    """The modules beyond the engine that the vehicle's platform file names."""
+    found = platforms().get(case.vehicle.platform)
+    rows = found.module if found else ()
+    return [ModuleAddress(row.name, row.request_id, row.response_id) for row in rows]
+
+
 @transaction.atomic
 def store(
     case: Case, user: User, snapshot: Snapshot | None, lines: list[str], why: str, link: str, seconds: float
@@ -96,9 +104,15 @@ def store(
         interrupted=snapshot is None,
         link=link,
         seconds=round(seconds, 3),
-        snapshot=_SNAPSHOT.dump_python(snapshot, mode="json") if snapshot else None,
+        snapshot=plain(snapshot) if snapshot else None,
         frames="\n".join(lines) + ("\n" if lines else ""),
     )
+
+
+def plain(snapshot: Snapshot) -> dict[str, Any]:
+    """A snapshot as it is stored."""
+    found: dict[str, Any] = _SNAPSHOT.dump_python(snapshot, mode="json")
+    return found
 
 
 def type_in(case: Case, user: User, text: str) -> Scan:
@@ -194,6 +208,39 @@ def read(case: Case, assessment: Any) -> Reading | None:
     misfire = read_misfire(engine, knowledge) if engine else None
     notes = scan_notes(snapshot, engine, knowledge)
     return Reading(codes, frames, drive_advice(codes.codes, flashing), notes, misfire, engine, states)
+
+
+def latest_misfire(case: Case, knowledge: Knowledge) -> tuple[Scan | None, MisfireReading | None]:
+    """The newest scan with misfire counters or codes and what they say."""
+    for stored in case.scans.filter(interrupted=False).order_by("-at", "-pk"):
+        snapshot = snapshot_of(stored)
+        if snapshot is not None and snapshot.engine is not None:
+            found = read_misfire(snapshot.engine, knowledge)
+            if found.last or found.codes:
+                return stored, found
+    return None, None
+
+
+@dataclass(frozen=True)
+class Readiness:
+    """How far the monitors have come over the scans: (name, whether complete in each scan; None when not told)."""
+
+    scans: tuple[Scan, ...]
+    rows: tuple[tuple[str, tuple[bool | None, ...]], ...]
+    complete: tuple[int, ...]
+
+
+def readiness(case: Case, most: int = 6) -> Readiness:
+    """The supported monitors over the newest scans, the oldest of them first."""
+    whole = [item for item in case.scans.filter(interrupted=False) if item.snapshot][-most:]
+    states = [snapshot.engine.status if (snapshot := snapshot_of(item)) and snapshot.engine else None for item in whole]
+    names = dict.fromkeys(item.name for status in states if status for item in status.monitors if item.supported)
+    rows = tuple(
+        (name, tuple(found.complete if status and (found := status.monitor(name)) else None for status in states))
+        for name in names
+    )
+    complete = tuple(sum(bool(row[1][index]) for row in rows) for index in range(len(whole)))
+    return Readiness(tuple(whole), rows, complete)
 
 
 def compare(before: Snapshot, after: Snapshot) -> list[dict[str, str]]:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from gumshoe.web.scans import views
+from gumshoe.web.scans import misfire, views
 
 app_name = "scans"
 urlpatterns = [
@@ -12,4 +12,6 @@ urlpatterns = [
     path("cases/<int:pk>/scan/typed/", views.typed, name="typed"),
     path("cases/<int:pk>/scan/compare/", views.compare, name="compare"),
     path("cases/<int:pk>/read/", views.read, name="read"),
+    path("cases/<int:pk>/misfire/", misfire.misfire, name="misfire"),
+    path("cases/<int:pk>/misfire/by-hand/", misfire.by_hand, name="by_hand"),
 ]

@@ -138,6 +138,7 @@ def compare(request: HttpRequest, pk: int) -> HttpResponse:
             before=before,
             after=after,
             rows=services.compare(old, new),
+            readiness=services.readiness(case),
             old=old,
             new=new,
         ),

@@ -31,6 +31,9 @@ def evidence_of(case: Case) -> Evidence:
         (trim, row.recording.source, _stamp(row.recording)) for row in live.recorded(case) for trim in row.trims
     )
     rulings = rulings_of(case)
+    document = cases.imported_of(case)
+    if document and not document.recordings:
+        trims = (*((trim, "imported", "") for trim in document.trims), *trims)
     return Evidence(
         symptoms=tuple(complaint.symptoms) if complaint else (),
         symptom_source=(complaint.source, _stamp(complaint)) if complaint else ("", ""),
@@ -209,6 +212,9 @@ def failed_repairs(case: Case) -> list[tuple[str, str, str]]:
             continue
         for line in case.lines.filter(works__at__lt=clearing.at).distinct():
             failed.append((line.repair, judgement.source, _stamp(judgement)))
+    document = cases.imported_of(case)
+    if document:
+        failed += [(row.repair, "imported", row.at) for row in document.work if row.did_not_help]
     return list(dict.fromkeys(failed))
 
 

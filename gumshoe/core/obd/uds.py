@@ -1,0 +1,145 @@
+"""Read the modules beyond the engine by UDS (ISO 14229-1 [S]): identity, and codes with status and failure type.
+
+The services are udsoncan's; the bytes travel over our one link, so that every frame is on the scan's record.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import udsoncan
+from udsoncan.client import Client
+from udsoncan.connections import BaseConnection
+from udsoncan.exceptions import (
+    InvalidResponseException,
+    NegativeResponseException,
+    TimeoutException,
+    UnexpectedResponseException,
+)
+
+from gumshoe.core.codes import CodeState, TroubleCode
+from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
+from gumshoe.core.obd.link import Link
+from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
+
+VIN_ID, SOFTWARE_ID = 0xF190, 0xF195
+EVERY_STATUS = 0xFF
+READ_SECONDS = 5.0
+
+
+@dataclass(frozen=True)
+class ModuleAddress:
+    """A module and its ids on the bus."""
+
+    name: str
+    request_id: int
+    response_id: int
+
+
+class _Text(udsoncan.DidCodec):
+    """Printable ASCII of whatever length the module sends."""
+
+    def encode(self, *value: Any, **_: Any) -> bytes:
+        return str(value[0]).encode("ascii")
+
+    def decode(self, payload: bytes) -> str:
+        return "".join(chr(byte) for byte in payload if 32 <= byte < 127).strip()
+
+    def __len__(self) -> int:
+        raise udsoncan.DidCodec.ReadAllRemainingData
+
+
+class LinkConnection(BaseConnection):
+    """udsoncan's transport over a Link: a request is asked at once, its answer waits to be fetched."""
+
+    def __init__(self, link: Link, address: ModuleAddress) -> None:
+        super().__init__(f"{address.name} {address.request_id:X}")
+        self._link, self._address, self._answer = link, address, b""
+
+    def open(self) -> LinkConnection:
+        return self
+
+    def close(self) -> None:
+        """The link stays open: it belongs to the vehicle."""
+
+    def is_open(self) -> bool:
+        return True
+
+    def empty_rxqueue(self) -> None:
+        self._answer = b""
+
+    def specific_send(self, payload: bytes, timeout: float | None = None) -> None:
+        try:
+            self._answer = self._link.ask_at(self._address.request_id, self._address.response_id, payload).payload
+        except Refused as error:
+            self._answer = bytes((0x7F, error.service, error.reason))
+        except NoAnswer:
+            self._answer = b""
+
+    def specific_wait_frame(self, timeout: float | None = None) -> bytes:
+        if not self._answer:
+            raise TimeoutException(f"{self.name} did not answer.")  # type: ignore[no-untyped-call]
+        found, self._answer = self._answer, b""
+        return found
+
+
+def read_modules(
+    link: Link, addresses: Iterable[ModuleAddress], problems: list[str], tell: Callable[[str, float], None]
+) -> tuple[ModuleSnapshot, ...]:
+    """Every module that answers; one that does not, or answers badly, becomes a line in ``problems``."""
+    found, wanted = [], list(addresses)
+    for index, address in enumerate(wanted):
+        tell(f"module {address.name}", index / max(len(wanted), 1))
+        try:
+            found.append(_read(link, address))
+        except TimeoutException:
+            problems.append(f"module {address.name} ({address.request_id:X}): no answer to UDS.")
+        except NegativeResponseException as error:
+            problems.append(f"module {address.name}: refused to tell its codes ({error.response.code_name}).")
+        except (InvalidResponseException, UnexpectedResponseException, LinkError) as error:
+            problems.append(f"module {address.name}: its answer could not be read: {error}")
+    return tuple(found)
+
+
+def state_of(status: int) -> CodeState | None:
+    """Our state of a UDS status byte: present and matured, seen but not matured, or only on record; None for nothing.
+
+    Bits: 0 test failed, 2 pending, 3 confirmed (ISO 14229-1 [S]).
+    """
+    failed, pending, confirmed = bool(status & 0x01), bool(status & 0x04), bool(status & 0x08)
+    if confirmed:
+        return CodeState.CONFIRMED if failed or pending else CodeState.HISTORY
+    return CodeState.PENDING if failed or pending else (CodeState.HISTORY if status & 0x20 else None)
+
+
+def _read(link: Link, address: ModuleAddress) -> ModuleSnapshot:
+    config: Any = dict(udsoncan.configs.default_client_config)
+    config |= {"data_identifiers": {VIN_ID: _Text, SOFTWARE_ID: _Text}, "request_timeout": READ_SECONDS}
+    with Client(LinkConnection(link, address), config=config) as client:
+        answer = client.get_dtc_by_status_mask(EVERY_STATUS)
+        dtcs = answer.service_data.dtcs if answer is not None else []
+        codes = []
+        for dtc in dtcs:
+            state = state_of(dtc.status.get_byte_as_int())
+            if state is not None:
+                high, low, kind = dtc.id.to_bytes(3, "big")
+                codes.append(StoredCode(TroubleCode.from_bytes(high, low).text, state, f"{kind:02X}"))
+        software = _text(client, SOFTWARE_ID)
+        return ModuleSnapshot(
+            address.response_id,
+            name=address.name,
+            vin=_text(client, VIN_ID),
+            calibrations=(software,) if software else (),
+            codes=tuple(codes),
+        )
+
+
+def _text(client: Client, identifier: int) -> str:
+    """A text of service 22; empty when the module does not offer it."""
+    try:
+        answer = client.read_data_by_identifier(identifier)
+    except (NegativeResponseException, TimeoutException, InvalidResponseException):
+        return ""
+    return str(answer.service_data.values[identifier]) if answer is not None else ""

@@ -1,0 +1,151 @@
+"""The modules beyond the engine: brakes, body, cluster. Each watches the bus and its own supply, and answers UDS.
+
+What they find follows from the car's state, never from a script: engine data that the engine control unit marks invalid
+while one of the sensors behind it has failed, and a supply that breaks down. Status bits after ISO 14229-1 [S].
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from gumshoe.core.codes import TroubleCode
+from gumshoe.simulator.answers import refuse
+from gumshoe.simulator.vehicle import Key, Vehicle
+
+TEST_FAILED, FAILED_THIS_CYCLE, PENDING, CONFIRMED = 0x01, 0x02, 0x04, 0x08
+NOT_RUN_SINCE_CLEAR, FAILED_SINCE_CLEAR, NOT_RUN_THIS_CYCLE, WARNING = 0x10, 0x20, 0x40, 0x80
+AVAILABLE = 0x7F
+LOW_SUPPLY_V = 9.2
+SUPPLY_SECONDS, DATA_SECONDS = 0.2, 2.0
+ENGINE_DATA, LOW_SUPPLY = "U040186", "U300316"
+INPUTS_OF_ENGINE_DATA = frozenset({"P0102", "P0113", "P0118"})
+"""The engine's messages are made from these sensors: while one has failed, they are marked invalid."""
+SESSION, CLEAR, READ_CODES, READ_DATA, PRESENT = 0x10, 0x14, 0x19, 0x22, 0x3E
+VIN_ID, PART_ID, SOFTWARE_ID = 0xF190, 0xF187, 0xF195
+
+
+@dataclass
+class ChassisMemory:
+    """One module's codes (letter, four digits, failure type) with their status bytes; survives key-off."""
+
+    status: dict[str, int] = field(default_factory=dict)
+    cycle_open: bool = False
+
+
+@dataclass(frozen=True)
+class ChassisUnit:
+    """What sort of module: its name, bus ids, part number, software, and what it watches."""
+
+    key: str
+    name: str
+    request_id: int
+    response_id: int
+    part: str
+    software: str
+    watches: tuple[str, ...]
+
+
+UNITS = (
+    ChassisUnit("brakes", "Brakes", 0x760, 0x768, "OB-4410-07", "BR 02.14", (ENGINE_DATA, LOW_SUPPLY)),
+    ChassisUnit("body", "Body", 0x740, 0x748, "OB-2203-11", "BO 05.02", (LOW_SUPPLY,)),
+    ChassisUnit("cluster", "Cluster", 0x720, 0x728, "OB-7719-02", "IC 01.33", (ENGINE_DATA, LOW_SUPPLY)),
+)
+
+
+class ChassisModule:
+    """One module of the car: watches each step, answers requests."""
+
+    def __init__(self, vehicle: Vehicle, unit: ChassisUnit) -> None:
+        self.vehicle, self.unit = vehicle, unit
+        self.memory = vehicle.chassis.setdefault(unit.key, ChassisMemory())
+        self._since: dict[str, float] = {}
+
+    @property
+    def awake(self) -> bool:
+        return self.vehicle.key is not Key.OFF
+
+    # -- monitoring ---------------------------------------------------------------------------------------
+
+    def watch(self, seconds: float) -> None:
+        """Look at the bus and the supply; ``seconds`` since the last look."""
+        memory = self.memory
+        if not self.awake:
+            if memory.cycle_open:
+                self._end_cycle()
+            return
+        if not memory.cycle_open:
+            memory.cycle_open = True
+            for code in memory.status:
+                memory.status[code] = (memory.status[code] | NOT_RUN_THIS_CYCLE) & ~FAILED_THIS_CYCLE
+        for code in self.unit.watches:
+            wrong, needed = self._wrong(code)
+            self._since[code] = self._since.get(code, 0.0) + seconds if wrong else 0.0
+            if self._since[code] >= needed:
+                self._fail(code)
+            elif not wrong and code in memory.status:
+                memory.status[code] &= ~(TEST_FAILED | NOT_RUN_THIS_CYCLE | NOT_RUN_SINCE_CLEAR)
+
+    def _wrong(self, code: str) -> tuple[bool, float]:
+        if code == LOW_SUPPLY:
+            return self.vehicle.supply_v < LOW_SUPPLY_V, SUPPLY_SECONDS
+        held = {record.code for record in self.vehicle.memory.records.values() if record.confirmed}
+        running = self.vehicle.engine.state.rpm > 350.0
+        return running and bool(held & INPUTS_OF_ENGINE_DATA), DATA_SECONDS
+
+    def _fail(self, code: str) -> None:
+        status = self.memory.status.get(code, 0)
+        matured = code == LOW_SUPPLY or bool(status & PENDING and not status & FAILED_THIS_CYCLE)
+        status &= ~(NOT_RUN_THIS_CYCLE | NOT_RUN_SINCE_CLEAR)
+        status |= TEST_FAILED | FAILED_THIS_CYCLE | PENDING | FAILED_SINCE_CLEAR | (CONFIRMED if matured else 0)
+        self.memory.status[code] = status
+
+    def _end_cycle(self) -> None:
+        self.memory.cycle_open = False
+        for code, status in self.memory.status.items():
+            if not status & (FAILED_THIS_CYCLE | NOT_RUN_THIS_CYCLE):
+                self.memory.status[code] = status & ~PENDING
+
+    # -- UDS ----------------------------------------------------------------------------------------------
+
+    def answer(self, request: bytes, functional: bool) -> list[bytes]:
+        """Answers to one request; services it does not know are refused, functional ones in silence."""
+        service = request[0] if request else 0
+        answers = self._answer(service, request)
+        return [] if functional and answers[0][:1] == b"\x7f" else answers
+
+    def _answer(self, service: int, request: bytes) -> list[bytes]:
+        if service == PRESENT:
+            return [bytes((0x7E, request[1] & 0x7F))] if len(request) == 2 else refuse(service, 0x13)
+        if service == SESSION:
+            ok = len(request) == 2 and request[1] in (0x01, 0x03)
+            return [bytes((0x50, request[1], 0x00, 0x32, 0x01, 0xF4))] if ok else refuse(service, 0x12)
+        if service == READ_CODES:
+            return self._codes(request)
+        if service == CLEAR:
+            if len(request) != 4:
+                return refuse(service, 0x13)
+            if self.vehicle.engine.state.rpm > 0.0:
+                return refuse(service, 0x22)
+            self.memory.status.clear()
+            return [b"\x54"]
+        if service == READ_DATA:
+            return self._data(request)
+        return refuse(service, 0x11)
+
+    def _codes(self, request: bytes) -> list[bytes]:
+        if len(request) != 3 or request[1] not in (0x01, 0x02):
+            return refuse(READ_CODES, 0x12 if len(request) == 3 else 0x13)
+        found = [(code, status) for code, status in self.memory.status.items() if status & request[2] & AVAILABLE]
+        if request[1] == 0x01:
+            return [bytes((0x59, 0x01, AVAILABLE, 0x01)) + len(found).to_bytes(2, "big")]
+        rows = [
+            TroubleCode(code[:5]).to_bytes() + bytes((int(code[5:], 16), status & AVAILABLE)) for code, status in found
+        ]
+        return [bytes((0x59, 0x02, AVAILABLE)) + b"".join(rows)]
+
+    def _data(self, request: bytes) -> list[bytes]:
+        texts = {VIN_ID: self.vehicle.identity.vin, PART_ID: self.unit.part, SOFTWARE_ID: self.unit.software}
+        wanted = int.from_bytes(request[1:3], "big") if len(request) == 3 else -1
+        if wanted not in texts:
+            return refuse(READ_DATA, 0x31 if len(request) == 3 else 0x13)
+        return [b"\x62" + request[1:3] + texts[wanted].encode("ascii")]

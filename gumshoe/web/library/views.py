@@ -1,0 +1,124 @@
+"""How each system works on this powertrain; notes and makers' codes of the shop."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from gumshoe.core.errors import BadInput
+from gumshoe.core.knowledge.code_catalogue import kinds
+from gumshoe.core.maps import system_map, systems_of
+from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.models import Case
+from gumshoe.web.library import services
+from gumshoe.web.library.models import Note, ShopCode
+from gumshoe.web.scans import services as scans
+
+
+def _present(case: Case) -> tuple[str, ...]:
+    """The codes of the telling scan."""
+    stored = scans.telling(case)
+    snapshot = scans.snapshot_of(stored) if stored else None
+    return snapshot.codes_in() if snapshot else ()
+
+
+@needs(Right.SEE)
+def systems(request: HttpRequest, pk: int, name: str = "") -> HttpResponse:
+    """One system's page; without a name the first that a present code is about."""
+    case = find(pk)
+    knowledge, present = cases.knowledge_of(case), _present(case)
+    rows = systems_of(knowledge)
+    maps = {row.id: system_map(row, knowledge, present) for row in rows}
+    chosen = name or next((row.id for row in rows if maps[row.id].codes), rows[0].id)
+    if chosen not in maps:
+        raise Http404("This powertrain has no such system.")
+    drawn = maps[chosen]
+    parts = {part.id for box in drawn.boxes for part in box.parts}
+    return render(
+        request,
+        "library/system.html",
+        folder(
+            case,
+            "read",
+            system=next(row for row in rows if row.id == chosen),
+            systems=[(row.id, row.name, maps[row.id].codes) for row in rows],
+            map=drawn,
+            titles={code: knowledge.codes[code].title for code in drawn.codes},
+            notes=services.notes_for(case.vehicle, drawn.codes, parts),
+            powertrain=knowledge.powertrain,
+        ),
+    )
+
+
+@needs(Right.SEE)
+def notes(request: HttpRequest, pk: int) -> HttpResponse:
+    """Notes and own codes that matter to this vehicle, and the forms to add them."""
+    return _notes_page(request, find(pk))
+
+
+def _notes_page(request: HttpRequest, case: Case, status: int = 200, **more: object) -> HttpResponse:
+    knowledge = cases.knowledge_of(case)
+    platform = case.vehicle.platform
+    return render(
+        request,
+        "library/notes.html",
+        folder(
+            case,
+            "read",
+            notes=Note.objects.filter(platform__in=("", platform)).select_related("by"),
+            codes=ShopCode.objects.filter(platform__in=("", platform)).select_related("by"),
+            kinds=[(row.id, row.words) for row in kinds().values()],
+            note_kinds=Note.Kind.choices,
+            components=[(part.id, part.words) for part in knowledge.components.values()],
+            unknown=[code for code in _present(case) if code not in knowledge.codes],
+            platform=platform,
+            **more,
+        ),
+        status=status,
+    )
+
+
+@require_POST
+@needs(Right.WORK)
+def add_note(request: HttpRequest, pk: int) -> HttpResponse:
+    """Attach a note to a code, a component or the platform."""
+    case, data = find(pk), request.POST.dict()
+    if data.get("about_platform"):
+        data["platform"] = case.vehicle.platform
+    try:
+        services.add_note(request.user, {key: str(value) for key, value in data.items()})  # type: ignore[arg-type]
+    except BadInput as error:
+        return _notes_page(request, case, 400, trouble=error, entered=data)
+    messages.success(request, "Note stored. It shows on Read wherever it matters.")
+    return redirect("library:notes", case.pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def add_code(request: HttpRequest, pk: int) -> HttpResponse:
+    """Record what a maker's code stands for."""
+    case = find(pk)
+    data = {key: str(value) for key, value in request.POST.items()}
+    try:
+        stored = services.add_code(request.user, data, case.vehicle.platform)  # type: ignore[arg-type]
+    except BadInput as error:
+        return _notes_page(request, case, 400, trouble=error, entered=data)
+    messages.success(request, f"{stored.number} is known from now on and takes part in reading and suspects.")
+    return redirect("library:notes", case.pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def withdraw(request: HttpRequest, pk: int) -> HttpResponse:
+    """Withdraw a note or an own code; it stays on record, struck out."""
+    case = find(pk)
+    model = Note if request.POST.get("what") == "note" else ShopCode
+    row = get_object_or_404(model, pk=request.POST.get("entry") or 0)
+    row.withdrawn = not row.withdrawn
+    row.save(update_fields=["withdrawn"])
+    messages.success(request, "Withdrawn; press again to take it back." if row.withdrawn else "Back in force.")
+    return redirect("library:notes", case.pk)

@@ -1,0 +1,195 @@
+"""Read a case file in: a new case whose entries stand for those of the file, all in one transaction."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import datetime
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from gumshoe.core.casefile import CaseFile, plain_case, read_case
+from gumshoe.core.casefile.model import EventFacts, LineFacts
+from gumshoe.core.codes import CodeState, TroubleCode
+from gumshoe.core.knowledge.platform import platform_for_vin, platforms
+from gumshoe.core.knowledge.presets import facts_of
+from gumshoe.core.obd.poller import Sample
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
+from gumshoe.core.obd.typed import TYPED_RESPONDER
+from gumshoe.web.accounts.models import User
+from gumshoe.web.bench.models import TestRecord
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case, Complaint, Imported
+from gumshoe.web.live import store
+from gumshoe.web.live.models import Recording
+from gumshoe.web.proofs.models import Judgement
+from gumshoe.web.repairs.models import Answer, Clearing, Line, LooseEnd, LooseEndClosed, Verdict, Work
+from gumshoe.web.scans import services as scans
+from gumshoe.web.scans.models import HandTest, Scan
+from gumshoe.web.vehicles import description
+from gumshoe.web.vehicles.models import Vehicle
+
+SAMPLES_PER_CHUNK = 5000
+
+
+@transaction.atomic
+def import_case(user: User, content: bytes, name: str = "") -> Case:
+    """A new case from a file. Raises CaseFileError with the place and the reason; then nothing was imported."""
+    document = read_case(content)
+    case = cases.open_case(user, _vehicle(document))
+    made = _Maker(case, user)
+    made.everything(document)
+    Imported.objects.create(case=case, by=user, document=plain_case(document), name=name[:120], entries=made.entries)
+    return case
+
+
+def _vehicle(document: CaseFile) -> Vehicle:
+    """The vehicle we know by VIN or plate, else a new one; a description it lacks is taken from the file."""
+    facts = document.vehicle
+    found = (Vehicle.objects.filter(vin=facts.vin).first() if facts.vin else None) or (
+        Vehicle.objects.filter(plate__iexact=facts.plate).first() if facts.plate else None
+    )
+    if found is None:
+        by_vin = platform_for_vin(facts.vin) if facts.vin else None
+        platform = facts.platform if facts.platform in platforms() else (by_vin.platform.id if by_vin else "")
+        found = Vehicle.objects.create(
+            plate=facts.plate or f"FILE {Vehicle.objects.count() + 1}",
+            vin=facts.vin,
+            make=facts.make or "unknown",
+            model=facts.model or "vehicle",
+            year=facts.year,
+            platform=platform,
+        )
+    told = document.powertrain
+    if told is not None and not found.powertrain and description.powertrain_of(found) != told:
+        found.powertrain = facts_of(told)
+        found.save(update_fields=["powertrain"])
+    return found
+
+
+class _Maker:
+    """Makes the entries and remembers which they are."""
+
+    def __init__(self, case: Case, user: User) -> None:
+        self.case, self.user = case, user
+        self.entries: dict[str, list[int]] = {}
+        self.lines: dict[str, Line] = {}
+
+    def make(self, model: Any, at: str = "", **values: Any) -> Any:
+        row = model.objects.create(case=self.case, by=self.user, at=_time(at), **values)
+        self.entries.setdefault(row._meta.model_name, []).append(row.pk)
+        return row
+
+    def everything(self, document: CaseFile) -> None:
+        if document.complaint:
+            told = document.complaint
+            self.make(
+                Complaint,
+                text=told.text or "(from a case file)",
+                symptoms=list(told.symptoms),
+                lamp=told.lamp,
+                conditions=told.conditions[:200],
+                since=told.since[:80],
+                recent_work=told.recent_work[:200],
+                odometer_km=document.vehicle.odometer_km,
+            )
+        self._scans(document)
+        for recording in document.recordings:
+            row = self.make(Recording, recording.at, label=recording.label[:80], purpose=recording.purpose[:20])
+            samples = [
+                Sample(time, key, value)
+                for key, (times, values) in recording.columns.items()
+                for time, value in zip(times, values, strict=True)
+            ]
+            samples.sort(key=lambda sample: sample.time)
+            for number, start in enumerate(range(0, max(len(samples), 1), SAMPLES_PER_CHUNK)):
+                part = samples[start : start + SAMPLES_PER_CHUNK]
+                store.append(row, number, part, last=start + SAMPLES_PER_CHUNK >= len(samples))
+        for hand in document.hand_tests:
+            self.make(HandTest, hand.at, cylinders=list(hand.cylinders), how=hand.how[:80])
+        for test in document.tests:
+            self.make(TestRecord, test.at, test=test.test[:60], outcome=test.outcome[:40], readings=test.readings)
+        for event in document.events:
+            self._event(event)
+        for line in document.lines:
+            self._line(line)
+        for work in document.work:
+            self.make(
+                Work,
+                work.at,
+                line=self.lines.get(work.repair) or self._line(LineFacts(work.repair, at=work.at)),
+                part_number=work.part_number[:60],
+                part_make=work.part_make[:60],
+                minutes_taken=work.minutes_taken,
+                remark=work.remark[:300],
+            )
+        if document.verdict:
+            named = document.verdict
+            self.make(
+                Verdict,
+                suspect=named.suspect[:80],
+                words=(named.words or named.suspect)[:200],
+                probability=0.0,
+                guess=named.guess,
+                standing="taken over from the case file",
+                root_cause=named.root_cause[:200],
+            )
+        self._proof(document)
+
+    def _scans(self, document: CaseFile) -> None:
+        for snapshot in document.scans:
+            self._scan(snapshot)
+        if document.codes:
+            stored = [
+                StoredCode(TroubleCode.parse(item).text, CodeState.CONFIRMED) if isinstance(item, str) else item
+                for item in document.codes
+            ]
+            module = ModuleSnapshot(TYPED_RESPONDER, name="from the case file", codes=tuple(stored))
+            self._scan(Snapshot(timezone.now(), "case file", (module,)))
+
+    def _scan(self, snapshot: Snapshot) -> None:
+        at = snapshot.taken_at if snapshot.taken_at.tzinfo else timezone.make_aware(snapshot.taken_at)
+        why = Scan.Why.AGAIN if self.case.scans.exists() else Scan.Why.INTAKE
+        self.make(Scan, at.isoformat(), why=why, link="case file", snapshot=scans.plain(replace(snapshot, taken_at=at)))
+
+    def _event(self, event: EventFacts) -> None:
+        words = event.what or f"{event.off.replace('_', ' ')} off"
+        end = self.make(LooseEnd, event.at, what=words[:160], component=event.off[:80])
+        if event.back_at:
+            self.make(LooseEndClosed, event.back_at, end=end)
+
+    def _line(self, facts: LineFacts) -> Line:
+        known = cases.knowledge_of(self.case).repairs.get(facts.repair)
+        line: Line = self.make(
+            Line,
+            facts.at,
+            repair=facts.repair[:80],
+            words=(facts.words or (known.words if known else facts.repair))[:200],
+            component=known.component if known else "",
+            minutes=facts.minutes or (known.minutes if known else 0),
+            parts=facts.parts,
+            labour=facts.labour,
+        )
+        self.lines[facts.repair] = line
+        if facts.answer:
+            self.make(Answer, facts.at, line=line, kind=facts.answer, who=facts.who[:80], how=facts.how[:40])
+        return line
+
+    def _proof(self, document: CaseFile) -> None:
+        """The last judgement hangs on a clearing; a file without a scan has none to hang it on."""
+        before = self.case.scans.last()
+        if document.proof and before is not None:
+            clearing = self.make(Clearing, before=before, modules=[])
+            self.make(
+                Judgement, clearing=clearing, verdict=document.proof.verdict, reasons=list(document.proof.reasons)
+            )
+
+
+def _time(text: str) -> datetime:
+    """The time of an entry; now where the file gives none that can be read."""
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError:
+        return timezone.now()
+    return found if found.tzinfo else timezone.make_aware(found)

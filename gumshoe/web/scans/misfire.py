@@ -1,0 +1,103 @@
+"""The misfire page: counters by cylinder, pattern, per cent, and what a hand test says against them."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST
+
+from gumshoe.core.clues.misfire import (
+    CATALYST_DANGER_PCT,
+    EMISSION_PCT,
+    disagreement,
+    misfire_percent,
+    pattern_advice,
+    shared_bank_warning,
+)
+from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.models import Lamp
+from gumshoe.web.scans import services
+from gumshoe.web.scans.models import HandTest
+
+CATALYST_WINDOW = 200.0
+
+
+@needs(Right.SEE)
+def misfire(request: HttpRequest, pk: int) -> HttpResponse:
+    """Counters of the newest scan that has any; they survive key-off, so the engine may stand still."""
+    case = find(pk)
+    knowledge = cases.knowledge_of(case)
+    cylinders = range(1, knowledge.powertrain.cylinders + 1)
+    stored, reading = services.latest_misfire(case, knowledge)
+    given = _number(request.GET.get("revolutions", ""))
+    revolutions = given or CATALYST_WINDOW
+    firings = revolutions * knowledge.powertrain.cylinders / 2.0
+    hand = case.handtests.last()
+    complaint = cases.complaint_of(case)
+    top = max([*reading.last.values(), *reading.average.values(), 1]) if reading else 1
+    rows = [
+        {
+            "number": n,
+            "last": reading.last.get(n),
+            "average": reading.average.get(n),
+            "share": reading.last.get(n, 0) / top,
+            "blamed": n in reading.cylinders,
+            "dead": bool(hand and n in hand.cylinders),
+            "percent": misfire_percent(reading.last.get(n, 0), revolutions, 2),
+        }
+        for n in (cylinders if reading else ())
+    ]
+    whole = misfire_percent(reading.total, revolutions, knowledge.powertrain.cylinders) if reading else 0.0
+    return render(
+        request,
+        "scans/misfire.html",
+        folder(
+            case,
+            "read",
+            stored=stored,
+            misfire=reading,
+            rows=rows,
+            whole=whole,
+            revolutions=round(revolutions),
+            given=bool(given),
+            limits={"catalyst": CATALYST_DANGER_PCT, "emission": EMISSION_PCT},
+            impossible=bool(reading) and given and reading.total > firings,
+            danger=whole >= CATALYST_DANGER_PCT and bool(given),
+            flashing=bool(complaint and complaint.lamp == Lamp.FLASHING),
+            advice=pattern_advice(reading.pattern) if reading else "",
+            bank_warning=shared_bank_warning(reading, knowledge.powertrain) if reading else "",
+            disagreement=disagreement(reading, hand.cylinders) if reading and hand else "",
+            hand=hand,
+            cylinders=cylinders,
+            firing=knowledge.powertrain.firing_words,
+        ),
+    )
+
+
+@require_POST
+@needs(Right.WORK)
+def by_hand(request: HttpRequest, pk: int) -> HttpResponse:
+    """Record which cylinders do not work by a hand test; a later entry supersedes it visibly."""
+    case = find(pk)
+    count = cases.powertrain_of(case).cylinders
+    chosen = sorted({int(text) for text in request.POST.getlist("dead") if text.isdigit() and 1 <= int(text) <= count})
+    HandTest.objects.create(
+        case=case,
+        by=request.user,  # type: ignore[misc]
+        cylinders=chosen,
+        how=request.POST.get("how", "").strip()[:80] or "spark tester",
+    )
+    messages.success(request, "Hand test stored. It stays on the case's record.")
+    return redirect("scans:misfire", case.pk)
+
+
+def _number(text: str) -> float:
+    """A positive number of revolutions, else 0."""
+    try:
+        value = float(text.replace(",", "."))
+    except ValueError:
+        return 0.0
+    return value if 1.0 <= value <= 1e7 else 0.0

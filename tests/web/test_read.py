@@ -1,0 +1,237 @@
+"""Reading: powertrain, maps, notes and makers' codes, misfire by hand, readiness; and case files in and out."""
+
+from __future__ import annotations
+
+import json
+from decimal import Decimal
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+from django.urls import reverse
+
+from gumshoe.core.casefile import CaseFileError, plain_case, write_case
+from gumshoe.core.errors import BadInput
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case
+from gumshoe.web.library import services as library
+from gumshoe.web.library.models import Note, ShopCode
+from gumshoe.web.reports.casefile import export
+from gumshoe.web.reports.importing import import_case
+from gumshoe.web.scans import services as scans
+from gumshoe.web.scans.models import HandTest
+from gumshoe.web.suspects import services as suspects
+from gumshoe.web.vehicles.models import Vehicle
+from tests.core.test_casefile import whole
+from tests.web import support
+
+V6 = {
+    "fuel": "petrol",
+    "layout": "V",
+    "cylinders": "6",
+    "displacement_l": "3.5",
+    "mounting": "across",
+    "drive_end": "right",
+    "bank_1": "rear",
+    "numbering": "alternating",
+    "firing_order": "1-2-3-4-5-6",
+    "induction": "natural",
+    "air_metering": "flow",
+    "throttle": "electronic",
+    "injection": "direct",
+    "ignition": "coil per plug",
+    "cams_per_bank": "2",
+    "phasers": "both",
+    "evap": "engine vacuum",
+    "aftertreatment": ["catalyst"],
+    "gearbox": "manual",
+}
+
+
+class OnPaper(TestCase):
+    """A car that is not connected."""
+
+    def setUp(self) -> None:
+        self.tess = support.person()
+        self.van = Vehicle.objects.create(plate="T 9", make="Morrow", model="Gannet")
+        self.case = cases.open_case(self.tess, self.van)
+        self.client.force_login(self.tess)
+
+    def page(self, name: str, *more: object) -> str:
+        response = self.client.get(reverse(name, args=(self.case.pk, *more)))
+        self.assertEqual(response.status_code, 200)
+        return response.content.decode()
+
+    def type_in(self, text: str) -> None:
+        scans.type_in(self.case, self.tess, text)
+
+
+class Powertrains(OnPaper):
+    def save(self, **changes: object) -> int:
+        data = {key: value for key, value in (V6 | changes).items() if value is not None}
+        return self.client.post(reverse("cases:powertrain_save", args=(self.case.pk,)), data).status_code
+
+    def test_a_description_is_stored_and_everything_follows(self) -> None:
+        self.assertEqual(self.save(), 302)
+        self.assertEqual(cases.powertrain_of(Case.objects.get(pk=self.case.pk)).cylinders, 6)
+        self.type_in("P0154")
+        page = self.page("scans:read")
+        self.assertIn("oxygen sensor, bank 2 sensor 1", page)
+        self.assertIn("nearest to you when you stand in front of it", page)
+        self.assertIn("oxygen_sensor_b2s1", page)
+
+    def test_contradictions_come_back_with_the_reason_and_keep_the_entry(self) -> None:
+        for change, words in (
+            ({"cylinders": "5"}, "unequal banks"),
+            ({"firing_order": "1-2-3"}, "does not name each"),
+            ({"bank_1": "left"}, "Bank 1 cannot be"),
+            ({"fuel": "diesel"}, "no spark ignition"),
+        ):
+            response = self.client.post(reverse("cases:powertrain_save", args=(self.case.pk,)), V6 | change)
+            self.assertContains(response, words, status_code=400)
+            self.assertContains(response, 'value="3.5"', status_code=400)
+        self.assertIsNone(Vehicle.objects.get(pk=self.van.pk).powertrain)
+
+    def test_an_empty_firing_order_is_the_usual_one(self) -> None:
+        self.assertEqual(self.save(firing_order=""), 302)
+        self.assertEqual(cases.powertrain_of(Case.objects.get(pk=self.case.pk)).firing_order, (1, 2, 3, 4, 5, 6))
+
+    def test_an_undescribed_car_says_so(self) -> None:
+        self.type_in("P0171")
+        self.assertIn("has not been described", self.page("scans:read"))
+
+    def test_a_hybrid_carries_its_caution(self) -> None:
+        self.save(fuel="hybrid")
+        self.type_in("P0171")
+        self.assertIn("orange cables", self.page("scans:read"))
+
+
+class Library(OnPaper):
+    def test_a_makers_code_takes_part_once_it_is_known(self) -> None:
+        self.type_in("P0340 C1A05")
+        reading = scans.read(self.case, suspects.assess_case(self.case)[0])
+        assert reading
+        self.assertEqual(reading.read.reading("C1A05").role.name, "UNKNOWN")
+        response = self.client.post(
+            reverse("library:add_code", args=(self.case.pk,)),
+            {"number": "c1a05", "component": "engine control unit A", "kind": "invalid", "severity": "soon"},
+        )
+        self.assertEqual(response.status_code, 302)
+        self.assertEqual(ShopCode.objects.get().number, "C1A05")
+        reading = scans.read(self.case, suspects.assess_case(self.case)[0])
+        assert reading
+        self.assertEqual(reading.read.reading("C1A05").role.name, "ECHO")
+
+    def test_a_standardised_code_is_not_redefined(self) -> None:
+        with self.assertRaisesRegex(BadInput, "standardised"):
+            library.add_code(self.tess, {"number": "P0171", "component": "x", "kind": "circuit"})
+        with self.assertRaisesRegex(BadInput, "no kind"):
+            library.add_code(self.tess, {"number": "C1A05", "component": "x", "kind": "mood"})
+
+    def test_a_note_shows_where_it_matters_and_can_be_withdrawn(self) -> None:
+        self.type_in("P0171")
+        data = {"kind": "campaign", "code": "P0171", "text": "Hose renewed under campaign 12.", "origin": "letter"}
+        self.client.post(reverse("library:add_note", args=(self.case.pk,)), data)
+        self.assertIn("Hose renewed under campaign 12.", self.page("scans:read"))
+        note = Note.objects.get()
+        self.client.post(reverse("library:withdraw", args=(self.case.pk,)), {"what": "note", "entry": note.pk})
+        self.assertNotIn("Hose renewed", self.page("scans:read"))
+        self.assertIn("<s>", self.page("library:notes"))
+
+    def test_a_note_must_hang_on_something(self) -> None:
+        response = self.client.post(
+            reverse("library:add_note", args=(self.case.pk,)), {"kind": "bulletin", "text": "loose words"}
+        )
+        self.assertContains(response, "hangs in the air", status_code=400)
+        self.assertContains(response, "loose words", status_code=400)
+
+    def test_every_system_has_its_page_with_the_codes_marked(self) -> None:
+        self.type_in("P0443 P0171")
+        self.assertIn("▲ P0443", self.page("library:systems"))
+        self.assertIn("▲ P0171", self.page("library:system", "lambda"))
+        missing = self.client.get(reverse("library:system", args=(self.case.pk, "boost")))
+        self.assertEqual(missing.status_code, 404)
+
+
+class Misfire(OnPaper):
+    def test_a_hand_test_against_the_codes(self) -> None:
+        self.type_in("P0303")
+        self.assertIn("Cylinder 3", self.page("scans:misfire"))
+        self.client.post(
+            reverse("scans:by_hand", args=(self.case.pk,)), {"dead": ["2", "9", "x"], "how": "spark tester"}
+        )
+        self.assertEqual(HandTest.objects.get().cylinders, [2])
+        self.assertIn("disagree", self.page("scans:misfire"))
+
+    def test_more_misfires_than_firings_cannot_be(self) -> None:
+        self.type_in("P0303")
+        address = reverse("scans:misfire", args=(self.case.pk,))
+        self.assertEqual(self.client.get(address + "?revolutions=abc").status_code, 200)
+        self.assertEqual(self.client.get(address + "?revolutions=1000").status_code, 200)
+
+
+class Files(OnPaper):
+    def round_trip(self, text: str) -> tuple[dict[str, object], dict[str, object]]:
+        case = import_case(self.tess, text.encode())
+        first = json.loads(text)
+        again = json.loads(write_case(export(case)))
+        for plain in (first, again):
+            plain.pop("number", None)
+        return first, again
+
+    def test_a_whole_case_comes_back_as_it_was(self) -> None:
+        text = write_case(whole())
+        first, again = self.round_trip(text)
+        for key, value in json.loads(json.dumps(plain_case(whole()))).items():
+            if key not in ("number", "vehicle"):
+                self.assertEqual(again[key], value, key)
+        self.assertEqual(set(first), set(again))
+
+    def test_what_is_added_here_is_appended(self) -> None:
+        case = import_case(self.tess, write_case(whole()).encode())
+        HandTest.objects.create(case=case, by=self.tess, cylinders=[2], how="balance")
+        found = export(case)
+        self.assertEqual([test.cylinders for test in found.hand_tests][-1], (2,))
+        self.assertEqual(len(found.tests), len(whole().tests))
+
+    def test_a_bad_file_imports_nothing(self) -> None:
+        before = Case.objects.count()
+        for content, words in (
+            (b"{", "not JSON"),
+            (b'{"format": "gumshoe-case", "version": 2}', "version"),
+            (b'{"format": "gumshoe-case", "version": 1, "codes": ["P99"]}', "codes.0"),
+            (b'{"format": "gumshoe-case", "version": 1, "powertrain": {"cylinders": 99}}', "powertrain"),
+            (
+                b'{"format": "gumshoe-case", "version": 1, '
+                b'"recordings": [{"label": "x", "columns": {"rpm": [[1, 2], [3]]}}]}',
+                "recordings.0.rpm",
+            ),
+        ):
+            with self.assertRaisesRegex(CaseFileError, words):
+                import_case(self.tess, content)
+            response = self.client.post(reverse("reports:import"), {"file": SimpleUploadedFile("x.json", content)})
+            self.assertContains(response, "Nothing was imported", status_code=400)
+        self.assertEqual((Case.objects.count(), Vehicle.objects.count()), (before, 1))
+
+    def test_four_codes_and_a_powertrain_are_a_case(self) -> None:
+        content = (
+            b'{"format": "gumshoe-case", "version": 1, "powertrain": {"fuel": "diesel"}, "codes": ["P2459", "P0299"]}'
+        )
+        response = self.client.post(reverse("reports:import"), {"file": SimpleUploadedFile("x.json", content)})
+        self.assertEqual(response.status_code, 302)
+        page = self.client.get(response["Location"]).content.decode()
+        self.assertIn("P2459", page)
+        self.assertIn("particulate filter", page)
+
+    def test_a_repair_that_did_not_help_still_counts_after_import(self) -> None:
+        text = json.dumps(
+            {
+                "format": "gumshoe-case",
+                "version": 1,
+                "codes": ["P0171"],
+                "work": [{"repair": "renew_air_flow_meter", "did_not_help": True}],
+                "lines": [{"repair": "renew_air_flow_meter", "parts": "168.00", "answer": "approved", "who": "owner"}],
+            }
+        )
+        case = import_case(self.tess, text.encode())
+        self.assertEqual(case.lines.get().parts, Decimal("168.00"))
+        self.assertEqual([name for name, _, _ in suspects.failed_repairs(case)], ["renew_air_flow_meter"])
