@@ -31,6 +31,8 @@ class Finding:
 
 def observe(vehicle: Vehicle, point: str) -> Finding | None:
     """Look or measure at ``point``; None when the stand-in has nothing to show there."""
+    if point.startswith("check_"):
+        return _circuit(vehicle, point.removeprefix("check_"))
     finder = _POINTS.get(point)
     return finder(vehicle) if finder else None
 
@@ -209,6 +211,19 @@ def _loose_plugs(vehicle: Vehicle) -> Finding:
     if off:
         return Finding("Off: " + ", ".join(name.replace("_", " ") for name in off) + ".")
     return Finding("Every connector in reach is home and locked.")
+
+
+def _circuit(vehicle: Vehicle, component: str) -> Finding:
+    """Feed, ground, wire and part of one component, gone through with meter and lamp."""
+    parts = vehicle.parts
+    if component in parts.unplugged:
+        return Finding("The plug is off: circuit open.")
+    if component in ("oxygen_heater_b1s1", "oxygen_sensor_b1s1") and parts.heater_open:
+        return Finding("Feed and ground are good; no current flows through the heater: circuit open.")
+    coil = component.removeprefix("ignition_coil_")
+    if coil.isdigit() and int(coil) <= len(parts.coil_strength) and parts.coil_strength[int(coil) - 1] < 0.5:
+        return Finding("Feed, ground and trigger are good; the spark is weak: the part does not answer.")
+    return Finding("Feed, ground and wire are good, the part answers.")
 
 
 _POINTS: dict[str, Callable[[Vehicle], Finding]] = {

@@ -220,7 +220,7 @@ class OtherModules(Situation):
 
 class TheWorkItself(Situation):
     def test_an_unplugged_meter_sets_its_own_codes(self) -> None:
-        found = assess_file(case({}, "P0102", "P0113", "P0302", events=(EventFacts("air_flow_meter", "10:42"),)))
+        found = assess_file(case({}, "P0102", "P0113", "P0302", events=(EventFacts("air_flow_meter", at="10:42"),)))
         self.assertEqual({self.role(found, code) for code in ("P0102", "P0113")}, {"SELF"})
         self.assertIn("10:42", found.read.reading("P0102").reason)
         self.assertLess(self.shares(found, "meter_unplugged"), 0.1)

@@ -126,7 +126,7 @@ class FromTheBusAlone(unittest.TestCase):
         states: dict[str, tuple[CodeState, ...]] = {}
         for item in seen.modules[0].codes:
             states[item.code] = (*states.get(item.code, ()), item.state)
-        roles = {row.code: row.role for row in read_codes(states, KNOWN, found)}
+        roles = {row.code: row.role for row in read_codes(states, KNOWN, found).codes}
         self.assertIs(roles["P0171"], Role.CHASE)
 
 

@@ -66,7 +66,7 @@ class Scanning(WithCar):
         snapshot = scans.snapshot_of(stored)
         assert snapshot and snapshot.engine
         self.assertEqual(snapshot.problems, ())
-        self.assertEqual(len(snapshot.modules), 2)
+        self.assertEqual(len(snapshot.modules), 5)
         self.assertEqual(snapshot.vin, self.runner.vehicle.identity.vin)
         self.assertTrue(snapshot.lamp)
         self.assertGreater(len(snapshot.engine.results), 10)
@@ -86,7 +86,7 @@ class Scanning(WithCar):
     def test_a_scan_that_breaks_off_keeps_its_frames(self) -> None:
         self.key("on")
 
-        def broken(link: object) -> object:
+        def broken(link: object, **_: object) -> object:
             connection(self.car)._link.ask_all(b"\x01\x00")  # type: ignore[union-attr]
             raise NoAnswer("The module fell silent in the middle.")
 

@@ -9,8 +9,8 @@ from gumshoe.core.knowledge.code_index import CodeIndex
 from gumshoe.core.knowledge.rows import EffectRow, FaultRow
 from gumshoe.core.powertrain.description import Powertrain
 
-SMALL_EFFECT = 0.05
-"""Suspects with less of an effect than this are not said to drag anything behind them."""
+SMALL_EFFECT = 0.02
+"""A code that a suspect would drag behind it more rarely than this is left to the leak."""
 DIRECT = 0.15
 """From this chance in its own table on, a code is the suspect's own and not an echo."""
 GEARBOX_AREAS = ("07", "08", "09", "27", "28")
@@ -27,11 +27,9 @@ def with_effects(row: FaultRow, effects: Iterable[EffectRow], index: CodeIndex, 
     codes, echoes = dict(row.codes), dict(row.echoes)
     for effect in effects:
         chance = EFFECT_SOURCES[effect.source](row)
-        if chance < SMALL_EFFECT:
-            continue
         wanted = {name: value for name, value in effect.raises.items() if "bank 2" not in name or powertrain.banks > 1}
         for number, strength in index.strengths(wanted, powertrain.banks).items():
-            if row.codes.get(number, 0.0) < DIRECT:
+            if row.codes.get(number, 0.0) < DIRECT and chance * strength >= SMALL_EFFECT:
                 codes[number] = max(codes.get(number, 0.0), chance * strength)
                 echoes.setdefault(number, effect.why)
     return replace(row, codes=codes, echoes=echoes)

@@ -249,6 +249,7 @@ def _check(
         outcomes=tuple(OutcomeRow(key, text, f"found is {text}", proves[key]) for key, text in check.outcomes.items()),
         otherwise=dict(check.otherwise),
         given=given,
+        origin="generated",
     )
 
 

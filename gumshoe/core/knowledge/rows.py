@@ -137,7 +137,10 @@ class OutcomeRow:
 
 @dataclass(frozen=True)
 class TestRow:
-    """A test: cost, conditions, steps, readings, outcomes and what each suspect makes likely."""
+    """A test: cost, conditions, steps, readings, outcomes and what each suspect makes likely.
+
+    ``origin``: ``table``, or ``generated`` from a part or shared point.
+    """
 
     __test__ = False
 
@@ -156,6 +159,7 @@ class TestRow:
     outcomes: tuple[OutcomeRow, ...] = ()
     otherwise: Distribution = field(default_factory=dict)
     given: dict[str, Distribution] = field(default_factory=dict)
+    origin: str = "table"
 
 
 @dataclass(frozen=True)

@@ -131,7 +131,7 @@ def _tests(held: set[str], codes: tuple[str, ...], knowledge: Knowledge) -> tupl
     found = []
     for test in knowledge.tests.values():
         about = {knowledge.faults[fault].component for fault in test.given if fault in knowledge.faults}
-        generated = test.id.startswith("check_")
+        generated = test.origin == "generated"
         if (about & held and not generated) or (generated and test.id.removeprefix("check_") in named & held):
             found.append(test)
     return tuple(found[:MOST_TESTS])

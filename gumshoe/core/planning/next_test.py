@@ -57,7 +57,7 @@ NEGLIGIBLE = 1e-9
 """Sets less likely than this take no part in planning; ten thousand of them weigh less than 10⁻⁵ together."""
 
 
-LIFTED = 1.5
+LIFTED = 1.3
 """A suspect takes part in planning when the clues have made it likelier than it was by this factor."""
 
 
@@ -150,7 +150,7 @@ def propose(
     skip, have = set(done), set(known)
     proposals = []
     for test in knowledge.tests.values():
-        if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, knowledge, relevant):
+        if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, relevant):
             continue
         kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)
         per_outcome = model.outcomes(kind, variable)[kept]
@@ -178,11 +178,10 @@ def propose(
     return tuple(proposals)
 
 
-def _concerns(test: TestRow, knowledge: Knowledge, relevant: frozenset[str]) -> bool:
-    """Whether the test's outcome depends on any suspect that takes part."""
-    if test.measures:
-        return any(test.measures in knowledge.faults[name].graded for name in relevant)
-    return not relevant.isdisjoint(test.given)
+def _concerns(test: TestRow, relevant: frozenset[str]) -> bool:
+    """Whether the test is worth a line: those of the library always, a generated check when it is about a suspect that
+    takes part."""
+    return test.origin == "table" or not relevant.isdisjoint(test.given)
 
 
 def _outcome_words(test: TestRow, knowledge: Knowledge) -> dict[str, str]:
