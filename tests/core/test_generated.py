@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+import tempfile
 import unittest
 from itertools import pairwise
+from pathlib import Path
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from gumshoe.core.clues import Evidence, extract
+from gumshoe.core.clues import Evidence, extract, told_by_bus
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.catalogue import expand, tables
 from gumshoe.core.knowledge.code_catalogue import failure_types, failure_words, kinds
 from gumshoe.core.knowledge.code_index import CodeIndex, OwnCode, standard_index
 from gumshoe.core.knowledge.parts import Local, WiringRow, components, components_file, shared_points
+from gumshoe.core.knowledge.platform import Platform, load_platform
 from gumshoe.core.knowledge.presets import describe, facts_of, presets
 from gumshoe.core.knowledge.systems import systems
 from gumshoe.core.maps import code_map, engine_map, system_map, systems_of
+from gumshoe.core.obd.results import MonitorResult
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
+from gumshoe.core.obd.status import Monitor, MonitorStatus
 from gumshoe.core.powertrain import description
 from gumshoe.core.powertrain.description import Layout, Mounting, Numbering, Powertrain, usual_firing_order
 from gumshoe.core.powertrain.positions import bank_members, bank_of, companion, neighbours, pattern_of
@@ -230,6 +235,88 @@ class Codes(unittest.TestCase):
         for effect in tables().effects:
             for reference in effect.raises:
                 self.assertTrue(standard_index().numbers(reference, 2))
+
+
+class PlatformFiles(unittest.TestCase):
+    """A shop can write its own: wiring, parts, makers' codes, modules; errors name file and line."""
+
+    TEXT = """
+[platform]
+id = "x"
+make = "Morrow"
+model = "Gannet"
+years = "2013"
+vin_prefix = "UYX"
+
+[powertrain]
+fuel = "petrol"
+
+[[wiring]]
+id = "G103"
+field = "ground"
+words = "ground G103"
+members = ["purge_valve", "left_headlamp"]
+
+[[part]]
+id = "left_headlamp"
+words = "left headlamp"
+codes = ["left headlamp"]
+needs = []
+circuit = "load"
+place = "front"
+rate = 1.0
+price = 80
+minutes = 20
+
+[[code]]
+number = "B1A20"
+component = "left headlamp"
+kind = "circuit open"
+"""
+
+    def load(self, text: str) -> Platform:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "x.toml"
+            path.write_text(text, encoding="utf-8")
+            return load_platform(path)
+
+    def test_own_part_code_and_ground_meet_in_one_suspect(self) -> None:
+        platform = self.load(self.TEXT)
+        known = expand(platform.powertrain, platform.local)
+        self.assertEqual(known.components_of("B1A20"), ("left_headlamp",))
+        self.assertLessEqual({"B1A20", "P0444"}, set(known.faults["shared_G103"].codes))
+        self.assertIs(platform.local, platform.local)
+
+    def test_errors_name_file_and_line(self) -> None:
+        with self.assertRaisesRegex(DataError, r"x.toml, line \d+: wiring.0.members"):
+            self.load(self.TEXT.replace('members = ["purge_valve", "left_headlamp"]', "members = 3"))
+        with self.assertRaisesRegex(DataError, "x.toml: wiring G103: .*no component “engine_room”"):
+            self.load(self.TEXT.replace('"left_headlamp"]', '"engine_room"]'))
+        with self.assertRaisesRegex(DataError, "x.toml"):
+            self.load(self.TEXT.replace('fuel = "petrol"', 'fuel = "petrol"\ncylinders = 99'))
+        with self.assertRaisesRegex(DataError, "x.toml"):
+            self.load(self.TEXT.replace('kind = "circuit open"', 'kind = "mood"'))
+
+
+class ToldByTheBus(unittest.TestCase):
+    def test_facts_from_a_scan(self) -> None:
+        """Readiness of compression ignition, counters to A7, PIDs 0B, 10, 08, 70 (SAE J1979 [S])."""
+        monitors = (Monitor("particulate filter", True, False),)
+        module = ModuleSnapshot(
+            0x7E8,
+            status=MonitorStatus(False, 0, True, monitors),
+            pids=(0x06, 0x08, 0x0B, 0x10, 0x70),
+            results=tuple(MonitorResult(0xA1 + n, 0x0C, "misfire", "counts", 0.0, 0.0, 65535.0) for n in range(1, 7)),
+        )
+        told = {item.fact: item.value for item in told_by_bus(module)}
+        self.assertEqual(told["fuel"], "diesel")
+        self.assertEqual(told["cylinders"], 6)
+        self.assertEqual(told["layout"], "V")
+        self.assertEqual(told["air_metering"], "both")
+        self.assertEqual(told["induction"], "turbo")
+        engine = describe(told)
+        self.assertEqual((engine.cylinders, engine.banks, engine.ignition.value), (6, 2, "none"))
+        self.assertEqual(told_by_bus(None), ())
 
 
 class Maps(unittest.TestCase):

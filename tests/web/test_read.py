@@ -222,6 +222,23 @@ class Files(OnPaper):
         self.assertIn("P2459", page)
         self.assertIn("particulate filter", page)
 
+    def send(self, content: bytes) -> int:
+        address = reverse("scans:typed", args=(self.case.pk,))
+        return self.client.post(address, {"file": SimpleUploadedFile("x", content)}).status_code
+
+    def test_scans_of_a_file_join_this_case(self) -> None:
+        self.assertEqual(self.send(write_case(whole()).encode()), 302)
+        self.assertEqual(self.case.scans.count(), len(whole().scans) + bool(whole().codes))
+        self.assertEqual(self.send(b"P0171 pending\nP0442"), 302)
+        snapshot = scans.snapshot_of(self.case.scans.last())
+        assert snapshot
+        self.assertEqual(set(snapshot.codes_in()), {"P0171", "P0442"})
+
+    def test_a_bad_scan_file_stores_nothing(self) -> None:
+        for content in (b"", b'{"format"', b"no codes here", b"x\n" * 1_000_000, b"\xff\xfe\x00" * 50):
+            self.assertEqual(self.send(content), 400, content[:20])
+        self.assertEqual(self.case.scans.count(), 0)
+
     def test_a_repair_that_did_not_help_still_counts_after_import(self) -> None:
         text = json.dumps(
             {

@@ -13,7 +13,7 @@ from typing import Any, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
-from gumshoe.core.errors import DataError
+from gumshoe.core.errors import BadInput, DataError
 
 T = TypeVar("T")
 
@@ -32,6 +32,8 @@ def parse_table(raw: dict[str, Any], text: str, name: str, shape: type[T]) -> T:
     """Validate an already parsed document; ``text`` is only used to find line numbers."""
     try:
         return TypeAdapter(shape).validate_python(raw)
+    except BadInput as error:  # facts that are well formed but cannot be true together
+        raise DataError(f"{name}: {error.what}") from error
     except ValidationError as error:
         first = error.errors()[0]
         line = line_of(text, first["loc"])

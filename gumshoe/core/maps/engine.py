@@ -25,6 +25,9 @@ from gumshoe.core.powertrain.positions import bank_members, bank_of, side_of
 WIDTH = 860.0
 HEIGHT_ACROSS, HEIGHT_ALONG = 600.0, 780.0
 PITCH = 72.0
+ROOM_ALONG, ROOM_ACROSS = 340.0, 380.0
+"""Room for a row of cylinders; longer rows are drawn closer together."""
+BORE = 0.4
 BANK_OFFSET = 98.0
 BLOCK = 44.0
 STACK = 27.0
@@ -112,6 +115,7 @@ class EngineMap:
     sides: tuple[str, ...]
     firing: str
     bulkhead: float
+    bore: float
 
     @property
     def marked(self) -> tuple[Part, ...]:
@@ -151,6 +155,7 @@ def engine_map(
         tuple(side_words(powertrain, bank) for bank in banks),
         powertrain.firing_words,
         drawing.below - 68.0,
+        drawing.pitch * BORE,
     )
 
 
@@ -159,13 +164,15 @@ class _Drawing:
         self.p = powertrain
         self.along = powertrain.mounting is Mounting.ALONG
         self.rows = {b: bank_members(powertrain, b) for b in range(1, powertrain.banks + 1)}
-        self.length = PITCH * max(len(row) for row in self.rows.values())
+        longest = max(len(row) for row in self.rows.values())
+        self.pitch = min(PITCH, (ROOM_ALONG if self.along else ROOM_ACROSS) / longest)
+        self.length = self.pitch * longest
         self.reversed = powertrain.drive_end in (BankOneSide.RIGHT, BankOneSide.REAR)
         self.taken: Counter[str] = Counter()
         self.exhaust_v = (BANK_OFFSET if powertrain.banks == 2 else 0.0) + 78.0
         self.height = HEIGHT_ALONG if self.along else HEIGHT_ACROSS
         self.below = self.height - 56.0
-        self.centre = (WIDTH / 2.0, 330.0 if self.along else 262.0)
+        self.centre = (WIDTH / 2.0, 170.0 + self.length / 2.0 if self.along else 262.0)
 
     # -- coordinates --------------------------------------------------------------------------------------
 
@@ -215,13 +222,13 @@ class _Drawing:
         for bank, row in self.rows.items():
             out = self.sign(bank) * self.exhaust_v
             for index in range(len(row)):
-                u = PITCH * (index + 0.5)
+                u = self.pitch * (index + 0.5)
                 yield Path("exhaust", (self.at(u, self.bank_v(bank) + self.sign(bank) * BLOCK), self.at(u, out)))
                 if self.p.banks == 2:
                     yield Path("intake", (self.at(u, 0.0), self.at(u, self.bank_v(bank) - self.sign(bank) * BLOCK)))
                 else:
                     yield Path("intake", (self.at(u, intake), self.at(u, -self.sign(1) * BLOCK)))
-            yield Path("exhaust", (self.at(PITCH * 0.5, out), self.at(self.length + 122.0, out)))
+            yield Path("exhaust", (self.at(self.pitch * 0.5, out), self.at(self.length + 122.0, out)))
         if self.p.induction is Induction.TURBO:
             out = self.sign(1) * self.exhaust_v
             ends = (self.at(self.length - 6.0, out), self.at(-40.0, out), self.at(-40.0, intake))
@@ -230,7 +237,7 @@ class _Drawing:
     def cylinders(self) -> Iterable[Cylinder]:
         for bank, row in self.rows.items():
             for index, number in enumerate(row):
-                x, y = self.at(PITCH * (index + 0.5), self.bank_v(bank))
+                x, y = self.at(self.pitch * (index + 0.5), self.bank_v(bank))
                 yield Cylinder(x, y, number, bank, self.p.firing_order.index(number) + 1)
 
     def captions(self) -> Iterable[Caption]:
@@ -268,14 +275,14 @@ class _Drawing:
         inside = -self.sign(bank)
         if place == "cylinder":
             row = self.rows[bank_of(self.p, item.cylinders[0])]
-            u = PITCH * (row.index(item.cylinders[0]) + 0.5)
+            u = self.pitch * (row.index(item.cylinders[0]) + 0.5)
             key = f"cylinder {item.cylinders[0]}"
-            offset = (-20.0, 20.0)[self.taken[key] % 2]
+            offset = (-0.28 * self.pitch, 0.28 * self.pitch)[self.taken[key] % 2]
             self.taken[key] += 1
             return self.at(u + offset, self.bank_v(bank) + inside * 34.0)
         if place == "bore":
             row = self.rows[bank]
-            return self.at(PITCH * (row.index(item.cylinders[0]) + 0.5), self.bank_v(bank))
+            return self.at(self.pitch * (row.index(item.cylinders[0]) + 0.5), self.bank_v(bank))
         if place == "catalyst":
             return self._stacked(f"catalyst {bank}", self.length + 52.0, out, 24.0)
         if place == "bank":
@@ -291,7 +298,7 @@ class _Drawing:
             "coils": (self.length * 0.5, intake - 28.0, STACK, 0.0),
             "crank, rear": (self.length + 2.0, 46.0, 0.0, STACK),
             "cam, drive end": (-14.0, self.bank_v(bank) - 54.0, 0.0, STACK),
-            "block": (PITCH, self.bank_v(bank) + self.sign(bank) * (BLOCK + 14.0), PITCH, 0.0),
+            "block": (self.pitch, self.bank_v(bank) + self.sign(bank) * (BLOCK + 14.0), self.pitch, 0.0),
             "particulate filter": (self.length + 50.0, out - self.sign(bank) * 26.0, STACK, 0.0),
             "egr": (self.length - 8.0, self.sign(1) * (self.exhaust_v - 24.0), -STACK, 0.0),
             "secondary air": (20.0, self.sign(1) * (self.exhaust_v + 24.0), STACK, 0.0),

@@ -61,6 +61,10 @@ LIFTED = 1.3
 """A suspect takes part in planning when the clues have made it likelier than it was by this factor."""
 
 
+LIKELY = 0.01
+"""A generated check is proposed for suspects at least this likely."""
+
+
 def relevant_faults(assessment: Assessment, model: Model) -> frozenset[str]:
     """Suspects that some clue speaks for; all of them while nothing speaks for any.
 
@@ -138,6 +142,7 @@ def propose(
     kept = np.flatnonzero(everything > NEGLIGIBLE)
     weights = everything[kept] / everything[kept].sum()
     relevant = relevant_faults(assessment, model)
+    likely = frozenset(item.id for item in assessment.suspects if item.id in relevant and item.probability >= LIKELY)
     group, repairs, needed = repair_groups(model, kept, relevant)
     cost = np.array(
         [float(knowledge.repairs[name].parts) + costs.of_minutes(knowledge.repairs[name].minutes) for name in repairs]
@@ -150,7 +155,7 @@ def propose(
     skip, have = set(done), set(known)
     proposals = []
     for test in knowledge.tests.values():
-        if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, relevant):
+        if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, likely):
             continue
         kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)
         per_outcome = model.outcomes(kind, variable)[kept]
@@ -178,10 +183,9 @@ def propose(
     return tuple(proposals)
 
 
-def _concerns(test: TestRow, relevant: frozenset[str]) -> bool:
-    """Whether the test is worth a line: those of the library always, a generated check when it is about a suspect that
-    takes part."""
-    return test.origin == "table" or not relevant.isdisjoint(test.given)
+def _concerns(test: TestRow, likely: frozenset[str]) -> bool:
+    """Whether the test is worth a line: those of the library always, a generated check for a likely suspect only."""
+    return test.origin == "table" or not likely.isdisjoint(test.given)
 
 
 def _outcome_words(test: TestRow, knowledge: Knowledge) -> dict[str, str]:

@@ -23,7 +23,7 @@ QUICK_ENDS = (
     ("coolant sensor unplugged", "coolant_sensor"),
     ("upstream oxygen sensor unplugged", "oxygen_sensor_b1s1"),
     ("intake duct off", ""),
-    ("battery disconnected", ""),
+    ("battery disconnected", "battery"),
 )
 
 

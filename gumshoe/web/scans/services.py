@@ -10,18 +10,22 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
+from django.utils import timezone
 from pydantic import TypeAdapter
 
+from gumshoe.core.casefile import read_case
+from gumshoe.core.casefile.files import MAX_BYTES
 from gumshoe.core.clues import MisfireReading, read_misfire, scan_notes
 from gumshoe.core.codes import CodeState
+from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.obd.errors import LinkError
 from gumshoe.core.obd.link import Frame
 from gumshoe.core.obd.scanner import scan
-from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot
-from gumshoe.core.obd.typed import read_typed
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
+from gumshoe.core.obd.typed import TYPED_RESPONDER, read_typed
 from gumshoe.core.obd.uds import ModuleAddress
 from gumshoe.core.signals.frame_reading import FrameReading, read_frame
 from gumshoe.core.suspects.relations import CodeReading, CodesRead, DriveAdvice, drive_advice, read_codes
@@ -119,6 +123,33 @@ def type_in(case: Case, user: User, text: str) -> Scan:
     """Store codes that were typed in or pasted. Raises BadInput when there is nothing to read."""
     why = Scan.Why.AGAIN if case.scans.exists() else Scan.Why.INTAKE
     return store(case, user, read_typed(text), [], why, "typed in", 0.0)
+
+
+def take_file(case: Case, user: User, content: bytes) -> list[Scan]:
+    """Store the scans of a file: a case file's (with its codes), or codes in plain text.
+
+    Raises BadInput or CaseFileError with the place and the reason; then nothing was stored.
+    """
+    if len(content) > MAX_BYTES:
+        raise BadInput(f"The file is larger than {MAX_BYTES // 1_000_000} MB.", kept="Nothing was stored.")
+    if not content.lstrip().startswith(b"{"):
+        return [type_in(case, user, content.decode("utf-8", errors="replace"))]
+    document = read_case(content)
+    found = list(document.scans)
+    if document.codes:
+        codes = [
+            item if isinstance(item, StoredCode) else StoredCode(item.strip().upper(), CodeState.CONFIRMED)
+            for item in document.codes
+        ]
+        module = ModuleSnapshot(TYPED_RESPONDER, name="from a file", codes=tuple(codes))
+        found.append(Snapshot(timezone.now(), "file", (module,)))
+    if not found:
+        raise BadInput("The file holds no scan and no codes.", kept="Nothing was stored.", remedies=("choose another",))
+    with transaction.atomic():
+        return [
+            store(case, user, item, [], Scan.Why.AGAIN if case.scans.exists() else Scan.Why.INTAKE, "from a file", 0.0)
+            for item in found
+        ]
 
 
 def recover() -> int:

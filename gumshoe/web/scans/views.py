@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
+from gumshoe.core.casefile import CaseFileError
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.maps import code_map, engine_map
 from gumshoe.core.obd.snapshot import Snapshot
@@ -95,11 +96,15 @@ def scan_now(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 @needs(Right.WORK)
 def typed(request: HttpRequest, pk: int) -> HttpResponse:
-    """Store codes typed in or pasted for a car that is not connected."""
+    """Store codes typed in, pasted or read from a file for a car that is not connected."""
     case, text = find(pk), request.POST.get("codes", "")
+    upload = request.FILES.get("file")
     try:
-        services.type_in(case, request.user, text)  # type: ignore[arg-type]
-    except BadInput as error:
+        if upload is not None:
+            services.take_file(case, request.user, upload.read())  # type: ignore[arg-type]
+        else:
+            services.type_in(case, request.user, text)  # type: ignore[arg-type]
+    except (BadInput, CaseFileError) as error:
         return _page(request, case, None, 400, trouble=error, typed_text=text[:20_000])
     messages.success(request, "Codes stored as typed in. They say nothing about monitors that have or have not run.")
     return redirect("scans:read", case.pk)
