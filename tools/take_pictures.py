@@ -71,6 +71,14 @@ def main(address: str) -> int:
     walk.browser.find_element(By.NAME, "username").send_keys("runa")
     walk.browser.find_element(By.NAME, "password").send_keys(password)
     walk.press("Sign in")
+    for path, name in (
+        ("/cases/1/read/", "code-map"),
+        ("/cases/1/powertrain/", "powertrain"),
+        ("/cases/1/systems/phasing/", "how-it-works"),
+        ("/cases/2/misfire/", "misfire"),
+    ):
+        walk.go(path)
+        walk.shot(name)
     walk.go("/cases/new/")
     walk.browser.find_element(By.XPATH, "//option[contains(., 'HQ 204')]").click()
     walk.browser.find_element(By.NAME, "bay").send_keys("4")

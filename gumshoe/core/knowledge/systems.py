@@ -40,7 +40,10 @@ class FlowRow:
 
 @dataclass(frozen=True)
 class SystemRow:
-    """One system: what it does, what the control unit watches, what makes it decide, where people go wrong."""
+    """One system: what it does, what the control unit watches, what makes it decide, where people go wrong.
+
+    ``network``: codes about messages (U) are marked here, and in no other system.
+    """
 
     id: str
     name: str
@@ -51,6 +54,7 @@ class SystemRow:
     pitfalls: str
     boxes: tuple[BoxRow, ...]
     flows: tuple[FlowRow, ...]
+    network: bool = False
 
 
 @dataclass(frozen=True)

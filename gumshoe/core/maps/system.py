@@ -74,7 +74,7 @@ def systems_of(knowledge: Knowledge) -> tuple[SystemRow, ...]:
 
 def system_map(row: SystemRow, knowledge: Knowledge, present: Iterable[str] = ()) -> SystemMap:
     """Draw one system for this powertrain."""
-    codes = tuple(present)
+    codes = tuple(code for code in present if row.network or not code.startswith("U"))
     boxes = {}
     for box in row.boxes:
         parts = _parts(box, knowledge)

@@ -10,6 +10,7 @@ from django.templatetags.static import static
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
+from gumshoe.core.knowledge.code_catalogue import failure_words
 from gumshoe.core.obd.pids import fields_by_key
 from gumshoe.core.words import share
 
@@ -38,6 +39,12 @@ def reading(key: str, value: float | None) -> SafeString:
     scale = item.scale if item else 0.1
     digits = 0 if scale >= 0.25 or abs(value) >= 1000 else (1 if scale >= 0.05 else 2)
     return format_html('<span class="value">{}</span> <span class="unit">{}</span>', f"{value:.{digits}f}", unit)
+
+
+@register.filter
+def failure(byte: str) -> str:
+    """A failure-type byte in words."""
+    return failure_words(byte)
 
 
 @register.filter
