@@ -4,6 +4,7 @@ import json
 import unittest
 from dataclasses import replace
 from datetime import UTC, datetime
+from decimal import Decimal
 from pathlib import Path
 
 import jsonschema
@@ -12,8 +13,21 @@ from hypothesis import strategies as st
 
 from gumshoe.core import casefile
 from gumshoe.core.casefile import CaseFile, CaseFileError, assess_file, json_schema, read_case, write_case
-from gumshoe.core.casefile.model import ComplaintFacts, ProofFacts, TestFacts, VehicleFacts, VerdictFacts, WorkFacts
+from gumshoe.core.casefile.model import (
+    ComplaintFacts,
+    EventFacts,
+    HandTestFacts,
+    LineFacts,
+    ProofFacts,
+    RecordingFacts,
+    TestFacts,
+    VehicleFacts,
+    VerdictFacts,
+    WorkFacts,
+)
 from gumshoe.core.codes import CodeState
+from gumshoe.core.knowledge.code_index import OwnCode
+from gumshoe.core.knowledge.parts import WiringRow
 from gumshoe.core.obd.results import MonitorResult
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.obd.status import Monitor, MonitorStatus
@@ -54,6 +68,33 @@ def whole() -> CaseFile:
         codes=("P0300", StoredCode("P0301", CodeState.PENDING)),
         scans=(Snapshot(datetime(2026, 3, 1, 9, 30, tzinfo=UTC), "11 bit", (module,), ("monitor 3C: silent",)),),
         trims=(trim, replace(trim, region=Region.HIGH_IDLE, total_pct=7.8, rpm=2500.0, maf_gps=7.5)),
+        own_codes=(OwnCode("C1A05", "engine control unit A", "invalid"),),
+        wiring=(WiringRow("G103", "ground", "ground G103", ("purge_valve", "vent_valve")),),
+        events=(EventFacts("air_flow_meter", "plug off", "2026-03-01T10:20:00+00:00", "2026-03-01T10:40:00+00:00"),),
+        recordings=(
+            RecordingFacts(
+                "idle",
+                {"rpm": ((1772360000.0, 1772360000.1), (830.0, 828.25)), "stft_b1_pct": ((1772360000.05,), (3.1,))},
+                "idle",
+                "2026-03-01T10:10:00+00:00",
+                "T",
+            ),
+        ),
+        hand_tests=(HandTestFacts((3,), "spark tester", "2026-03-01T10:30:00+00:00", "T"),),
+        lines=(
+            LineFacts(
+                "renew_air_flow_meter",
+                "Renew the air-flow meter",
+                18,
+                Decimal("168.00"),
+                Decimal("25.20"),
+                "approved",
+                "owner",
+                "by phone",
+                "2026-03-01T10:50:00+00:00",
+                "T",
+            ),
+        ),
         tests=(
             TestFacts("look_hoses", "crankcase", {"found": "crankcase hose split"}, "2026-03-01T10:00:00+00:00", "T"),
         ),

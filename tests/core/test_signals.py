@@ -140,7 +140,44 @@ class Frames(unittest.TestCase):
         self.assertIs(reading.region, Region.WARM_IDLE)
         self.assertIn("1:54 after starting", reading.where)
         self.assertTrue(any("+27.0 %" in remark for remark in reading.remarks))
-        self.assertTrue(any("unlikely here" in remark for remark in reading.remarks))
+        self.assertTrue(any("unlikely here" in words for words in reading.excludes))
+
+    def test_every_region_says_what_it_excludes(self) -> None:
+        seen = {}
+        for rpm, speed, load, coolant in (
+            (0, 0, 0, 20),
+            (220, 0, 30, 20),
+            (900, 0, 25, 20),
+            (800, 0, 20, 90),
+            (2500, 0, 22, 90),
+            (1800, 40, 40, 30),
+            (1900, 60, 8, 90),
+            (2000, 80, 35, 90),
+            (3000, 60, 85, 90),
+        ):
+            values = {"rpm": rpm, "speed_kmh": speed, "load_pct": load, "coolant_c": coolant}
+            reading = read_frame(FreezeFrame("P0171", values))
+            seen[reading.region] = reading.excludes
+        self.assertEqual(set(seen), set(Region))
+        self.assertTrue(all(seen.values()))
+
+    def test_banks_cold_start_load_and_open_sensor_stand_out(self) -> None:
+        base = {
+            "rpm": 900.0,
+            "speed_kmh": 0.0,
+            "load_pct": 52.0,
+            "coolant_c": 14.0,
+            "intake_c": 12.0,
+            "run_time_s": 20.0,
+        }
+        trims = {"stft_b1_pct": 1.0, "ltft_b1_pct": 2.0, "stft_b2_pct": 6.0, "ltft_b2_pct": 16.0}
+        reading = read_frame(FreezeFrame("P0174", base | trims))
+        self.assertTrue(reading.where.startswith("cold start"))
+        words = " ".join(reading.remarks)
+        for part in ("Total trim of bank 2 +22.0 %", "The banks differ", "Load 52 % at idle"):
+            self.assertIn(part, words)
+        opened = read_frame(FreezeFrame("P0118", base | {"coolant_c": -40.0}))
+        self.assertTrue(any("open sensor circuit" in remark for remark in opened.remarks))
 
     def test_cold_after_long_running_and_low_voltage_stand_out(self) -> None:
         reading = read_frame(

@@ -11,10 +11,12 @@ from django.urls import reverse
 
 from gumshoe.core.casefile import CaseFileError, plain_case, write_case
 from gumshoe.core.errors import BadInput
+from gumshoe.core.suspects.relations import Role
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.library import services as library
 from gumshoe.web.library.models import Note, ShopCode
+from gumshoe.web.repairs.models import LooseEnd, LooseEndClosed
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
@@ -167,6 +169,24 @@ class Misfire(OnPaper):
         address = reverse("scans:misfire", args=(self.case.pk,))
         self.assertEqual(self.client.get(address + "?revolutions=abc").status_code, 200)
         self.assertEqual(self.client.get(address + "?revolutions=1000").status_code, 200)
+
+
+class TheWorkItself(OnPaper):
+    def test_what_the_ledger_had_off_is_expected(self) -> None:
+        LooseEnd.objects.create(case=self.case, by=self.tess, what="meter off", component="air_flow_meter")
+        self.type_in("P0102 P0113 P0302")
+        reading = scans.read(self.case, suspects.assess_case(self.case)[0])
+        assert reading
+        self.assertEqual(reading.read.in_role(Role.SELF), ("P0102", "P0113"))
+        self.assertIn("set by the work itself", self.page("scans:read"))
+
+    def test_what_was_back_in_place_before_the_scan_explains_nothing(self) -> None:
+        end = LooseEnd.objects.create(case=self.case, by=self.tess, what="meter off", component="air_flow_meter")
+        LooseEndClosed.objects.create(case=self.case, by=self.tess, end=end)
+        self.type_in("P0102 P0113 P0302")
+        reading = scans.read(self.case, suspects.assess_case(self.case)[0])
+        assert reading
+        self.assertEqual(reading.read.in_role(Role.SELF), ())
 
 
 class Files(OnPaper):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import threading
 import time
 from decimal import Decimal
@@ -12,10 +13,12 @@ from django.conf import settings
 from django.db import connection as database
 from django.test import TransactionTestCase
 
+from gumshoe.core.casefile import write_case
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.capture import parse_candump
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.link import Frame
+from gumshoe.core.obd.poller import Sample
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
@@ -23,6 +26,8 @@ from gumshoe.web.live import feed, store
 from gumshoe.web.live import services as live
 from gumshoe.web.live.models import Recording
 from gumshoe.web.repairs import services as repairs
+from gumshoe.web.reports.casefile import export
+from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects import services as suspects
@@ -390,3 +395,27 @@ class Steps(TransactionTestCase):
         with self.assertRaisesRegex(Exception, "not running"):
             connection(support.car("nobody", "N 3"))._open()
         self.assertEqual(tess.role, "technician")
+
+
+class RoundTrip(WithCar):
+    def test_a_case_worked_at_the_car_loses_nothing_on_its_way(self) -> None:
+        self.key("on")
+        scans.perform(self.case, self.tess)
+        recording = Recording.objects.create(case=self.case, by=self.tess, label="idle")
+        samples = [
+            Sample(1_772_360_000.0 + n * 0.1, key, value)
+            for n in range(300)
+            for key, value in (("rpm", 830.0), ("stft_b1_pct", 3.0), ("ltft_b1_pct", 25.0), ("maf_gps", 2.15))
+        ]
+        store.append(recording, 0, samples, last=True)
+        test = cases.knowledge_of(self.case).tests["look_hoses"]
+        bench.record(self.case, self.tess, test, {"found": "crankcase hose split"}, "")
+        first = write_case(export(self.case))
+        taken = import_case(self.tess, first.encode(), "case.json")
+        again = write_case(export(taken))
+        self.assertEqual(
+            {k: v for k, v in json.loads(first).items() if k != "number"},
+            {k: v for k, v in json.loads(again).items() if k != "number"},
+        )
+        here, there = (suspects.assess_case(case)[0] for case in (self.case, taken))
+        self.assertEqual(here.best, there.best)
