@@ -179,6 +179,7 @@ class Situations(unittest.TestCase):
                 "nothing",
                 "suspects",
                 "next_tests",
+                "strategies",
                 "unmetered_air_gps",
             ],
         )

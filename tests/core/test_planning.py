@@ -9,9 +9,19 @@ from random import Random
 import numpy as np
 
 from gumshoe.core.clues.model import Clue, ClueKind
-from gumshoe.core.planning import Costs, Standing, expected_fix_cost, propose, standing
-from gumshoe.core.planning.next_test import entropy_bits
-from gumshoe.core.suspects import assess
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.planning import (
+    Costs,
+    Standing,
+    Strategy,
+    expected_fix_cost,
+    in_order_of,
+    outlooks,
+    propose,
+    standing,
+)
+from gumshoe.core.planning.next_test import entropy_bits, relevant_faults
+from gumshoe.core.suspects import Assessment, assess
 from tests.core import toy
 
 
@@ -111,3 +121,66 @@ class Stop(unittest.TestCase):
         for clues in ([], [replace(self.seen, value="not")], [replace(self.seen, doubtful=True, weight=0.25)]):
             self.assertTrue(standing(assess(self.known, clues), "f0").guess)
         self.assertTrue(standing(assess(self.known, []), "nobody").guess)
+
+
+class WaysToWork(unittest.TestCase):
+    def setUp(self) -> None:
+        self.draw = Random(21)
+
+    def case(self) -> tuple[Assessment, Knowledge]:
+        known = toy.knowledge(self.draw, faults=5, tests=4)
+        clues = [clue for clue in toy.clues(self.draw, known) if clue.kind is not ClueKind.TEST]
+        return assess(known, clues), known
+
+    def test_fix_first_costs_what_the_ratio_rule_says_for_single_faults(self) -> None:
+        """With one fault at a time the order by falling p/c, kept up, is the static ratio order (Smith 1956)."""
+        for _ in range(10):
+            known = toy.knowledge(self.draw, faults=5, tests=0)
+            found = assess(known, toy.clues(self.draw, known), max_size=1)
+            names = [item.id for item in found.suspects]
+            repairs = sorted({known.faults[name].repair for name in names})
+            cost = np.array(
+                [float(known.repairs[r].parts) + Costs().of_minutes(known.repairs[r].minutes) for r in repairs]
+            )
+            relevant = relevant_faults(found, found.model)  # type: ignore[arg-type]
+            chance = np.zeros(len(repairs))
+            for item in found.suspects:
+                if item.id in relevant:
+                    chance[repairs.index(item.row.repair)] += item.probability
+            if chance.sum() <= 0.0:
+                continue
+            exact = expected_fix_cost(chance / chance.sum(), np.arange(len(repairs))[:, None], cost)
+            way = next(item for item in outlooks(found, known, Costs()) if item.strategy is Strategy.FREQUENT)
+            self.assertAlmostEqual(way.money, exact, delta=0.02 * exact + 1e-6)
+
+    def test_figures_are_sane_and_steps_are_real(self) -> None:
+        for _ in range(10):
+            found, known = self.case()
+            for way in outlooks(found, known, Costs()):
+                self.assertTrue(0.0 <= way.good_part <= 1.0 + 1e-9)
+                self.assertTrue(0.0 <= way.followed <= 1.0 + 1e-9)
+                self.assertGreater(way.minutes, 0.0)
+                self.assertTrue(1 <= len(way.first) <= 3)
+                for step in way.first:
+                    self.assertIn(step.id, known.tests if step.kind == "test" else known.repairs)
+
+    def test_testing_pays_where_repairs_are_dear(self) -> None:
+        cheap, dear = 0, 0
+        for _ in range(12):
+            found, known = self.case()
+            telling, _, frequent = outlooks(found, known, Costs())
+            cheap += telling.money
+            dear += frequent.money
+        self.assertLess(cheap, dear)
+
+    def test_made_tests_are_not_made_again(self) -> None:
+        found, known = self.case()
+        for way in outlooks(found, known, Costs(), done=list(known.tests)):
+            self.assertTrue(all(step.kind == "repair" for step in way.first))
+
+    def test_quick_looks_come_by_minutes(self) -> None:
+        found, known = self.case()
+        rows = in_order_of(Strategy.QUICK, propose(found, known, Costs()))
+        quick = [r.minutes for r in rows if r.test.invasive == 0 and r.bits >= 0.03 and r.minutes <= 10]
+        self.assertEqual(quick, sorted(quick))
+        self.assertEqual({row.test.id for row in rows}, set(known.tests))

@@ -14,7 +14,7 @@ from gumshoe.core.knowledge.parts import GENERIC, Local
 from gumshoe.core.knowledge.platform import Platform, platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
-from gumshoe.core.planning import Costs, Proposal, propose
+from gumshoe.core.planning import Costs, Outlook, Proposal, outlooks, propose
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.trims import LeakFit, fit_leak
 from gumshoe.core.suspects import Assessment, assess
@@ -36,6 +36,7 @@ class CaseAssessment:
     proposals: tuple[Proposal, ...]
     leak: LeakFit | None
     notes: tuple[str, ...] = ()
+    outlooks: tuple[Outlook, ...] = ()
 
     def document(self) -> dict[str, Any]:
         """Plain values for JSON; keys are documented and only ever added to."""
@@ -95,6 +96,16 @@ class CaseAssessment:
                 }
                 for item in self.proposals[:SHOWN_TESTS]
             ],
+            "strategies": [
+                {
+                    "name": item.strategy.value,
+                    "minutes": item.minutes,
+                    "money": item.money,
+                    "good_part": item.good_part,
+                    "first": [{"kind": step.kind, "id": step.id, "words": step.words} for step in item.first],
+                }
+                for item in self.outlooks
+            ],
             "unmetered_air_gps": self.leak.leak_gps if self.leak else None,
         }
 
@@ -136,8 +147,9 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     proposals = propose(found, knowledge, costs or Costs(), done=done, known=known)
     flashing = case.complaint is not None and case.complaint.lamp == "flashing"
     notes = scan_notes(snapshot, engine, knowledge)
+    ways = outlooks(found, knowledge, costs or Costs(), done=done, known=known)
     return CaseAssessment(
-        knowledge, read, drive_advice(read.codes, flashing), found, proposals, fit_leak(case.trims), notes
+        knowledge, read, drive_advice(read.codes, flashing), found, proposals, fit_leak(case.trims), notes, ways
     )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
+from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.code_index import CodeIndex
 from gumshoe.core.knowledge.rows import EffectRow, FaultRow
 from gumshoe.core.powertrain.description import Powertrain
@@ -26,7 +27,7 @@ def with_effects(row: FaultRow, effects: Iterable[EffectRow], index: CodeIndex, 
     """Add what the suspect drags behind it."""
     codes, echoes = dict(row.codes), dict(row.echoes)
     for effect in effects:
-        chance = EFFECT_SOURCES[effect.source](row)
+        chance = EFFECT_SOURCES[effect.source](row, index)
         wanted = {name: value for name, value in effect.raises.items() if "bank 2" not in name or powertrain.banks > 1}
         for number, strength in index.strengths(wanted, powertrain.banks).items():
             if row.codes.get(number, 0.0) < DIRECT and chance * strength >= SMALL_EFFECT:
@@ -35,22 +36,28 @@ def with_effects(row: FaultRow, effects: Iterable[EffectRow], index: CodeIndex, 
     return replace(row, codes=codes, echoes=echoes)
 
 
-def _share_of_misfire(row: FaultRow) -> float:
+def _share_of_misfire(row: FaultRow, _index: CodeIndex) -> float:
     return 1.0 - row.graded["misfire"].get("none", 1.0) if "misfire" in row.graded else 0.0
 
 
-def _code_chance(row: FaultRow, *, gearbox: bool) -> float:
-    """How surely the suspect raises a powertrain code of the engine's or the gearbox's own."""
+def _signal_chance(row: FaultRow, index: CodeIndex) -> float:
+    """How surely the suspect raises a circuit code of the engine: a sensor or actuator its messages are made from."""
     own = [
         chance
         for number, chance in row.codes.items()
-        if number.startswith("P") and (number[1:3] in GEARBOX_AREAS) == gearbox
+        if number.startswith("P") and number[1:3] not in GEARBOX_AREAS and rank_of(index.rows[number].kind) == 0
     ]
     return max(own, default=0.0)
 
 
-EFFECT_SOURCES: dict[str, Callable[[FaultRow], float]] = {
+def _gearbox_chance(row: FaultRow, _index: CodeIndex) -> float:
+    """How surely the suspect raises a code of the gearbox's own."""
+    own = [chance for number, chance in row.codes.items() if number[0] == "P" and number[1:3] in GEARBOX_AREAS]
+    return max(own, default=0.0)
+
+
+EFFECT_SOURCES: dict[str, Callable[[FaultRow, CodeIndex], float]] = {
     "misfire": _share_of_misfire,
-    "engine code": lambda row: _code_chance(row, gearbox=False),
-    "gearbox code": lambda row: _code_chance(row, gearbox=True),
+    "engine circuit code": _signal_chance,
+    "gearbox code": _gearbox_chance,
 }

@@ -2,5 +2,17 @@
 
 from gumshoe.core.planning.next_test import Costs, Proposal, expected_fix_cost, propose
 from gumshoe.core.planning.stop import Standing, standing
+from gumshoe.core.planning.strategies import Outlook, Strategy, in_order_of, outlooks
 
-__all__ = ["Costs", "Proposal", "Standing", "expected_fix_cost", "propose", "standing"]
+__all__ = [
+    "Costs",
+    "Outlook",
+    "Proposal",
+    "Standing",
+    "Strategy",
+    "expected_fix_cost",
+    "in_order_of",
+    "outlooks",
+    "propose",
+    "standing",
+]

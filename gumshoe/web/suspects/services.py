@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract, known_causes
 from gumshoe.core.errors import BadInput
-from gumshoe.core.planning import Costs, Proposal, propose
+from gumshoe.core.planning import Costs, Outlook, Proposal, outlooks, propose
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.web.accounts.models import User
@@ -75,6 +75,14 @@ def assess_case(case: Case) -> tuple[Assessment, tuple[Proposal, ...]]:
     known = {clue.variable for clue in assessment.clues if clue.kind is ClueKind.GRADED}
     costs = Costs(Settings.load().labour_per_hour)
     return assessment, propose(assessment, knowledge, costs, done=done, known=known)
+
+
+def ways_to_work(case: Case, assessment: Assessment) -> tuple[Outlook, ...]:
+    """Every strategy followed to the end for this case."""
+    done = {row.test for row in case.testrecords.all()}
+    known = {clue.variable for clue in assessment.clues if clue.kind is ClueKind.GRADED}
+    costs = Costs(Settings.load().labour_per_hour)
+    return outlooks(assessment, cases.knowledge_of(case), costs, done=done, known=known)
 
 
 def _assess(case: Case, clues: tuple[Clue, ...]) -> Assessment:

@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.clues import Clue
-from gumshoe.core.planning import standing
+from gumshoe.core.planning import Strategy, in_order_of, standing
 from gumshoe.core.suspects.posterior import Assessment, Entry, Stance
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
@@ -17,6 +17,7 @@ from gumshoe.web.suspects import services
 
 SHOWN = 8
 COLUMNS = 6
+LISTED = 60
 
 
 @needs(Right.SEE)
@@ -26,6 +27,8 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
     assessment, proposals = services.assess_case(case)
     wanted = request.GET.get("suspect", "")
     chosen = assessment.suspect(wanted) or assessment.suspects[0]
+    way = _way(request)
+    proposals = in_order_of(way, proposals)
     steps = services.history(case, assessment)
     words, moves = services.changed(assessment, steps)
     leading = assessment.suspects[:SHOWN]
@@ -50,7 +53,9 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
             names=names,
             change_words=words,
             moves=moves,
-            rest=assessment.suspects[SHOWN:],
+            rest=assessment.suspects[SHOWN : SHOWN + LISTED],
+            ways=services.ways_to_work(case, assessment),
+            way=way,
             knowledge=knowledge,
             repair=knowledge.repairs[chosen.row.repair],
             best=[knowledge.faults[name].words for name in assessment.best],
@@ -59,6 +64,15 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
             **_matrix(assessment),
         ),
     )
+
+
+def _way(request: HttpRequest) -> Strategy:
+    """The way to work that was chosen in this session."""
+    wanted = request.GET.get("way", "")
+    if wanted in Strategy.__members__:
+        request.session["way"] = wanted
+    held = request.session.get("way", "")
+    return Strategy[held] if held in Strategy.__members__ else Strategy.TELLING
 
 
 def _matrix(assessment: Assessment) -> dict[str, list[tuple[Clue, list[Entry]]]]:

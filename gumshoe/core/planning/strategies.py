@@ -1,0 +1,317 @@
+"""Three ways to work, followed through to the end of the case in thought: what each costs, and what it would do first.
+
+- *most telling per minute*: the test with the most bits about the needed repair per minute, while it saves more than it
+  costs; then the likeliest repair per cost.
+- *quick looks first*: the shortest test that takes nothing apart and can change the order; then as above.
+- *most frequent fix first*: replace by falling p/c and see; optimal for single faults with perfect repair (Heckerman,
+  Breese & Rommelse, Communications of the ACM 38(3), 1995; Smith's ratio rule).
+
+Each is followed over the posterior by branching on every outcome; branches rarer than SMALL are closed by the ratio
+rule. Repairs are taken to cure what they are aimed at, and the complaint to show whether a fault is left.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gumshoe.core.clues.model import ClueKind
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.rows import TestRow
+from gumshoe.core.planning.next_test import Costs, Proposal, entropy_bits, relevant_faults
+from gumshoe.core.suspects.likelihood import Floats
+from gumshoe.core.suspects.posterior import Assessment
+
+KEPT_SETS = 220
+KEPT_TESTS = 24
+SMALL = 0.004
+CAN_CHANGE_BITS = 0.03
+QUICK_MINUTES = 10.0
+ENOUGH = 0.92
+MAX_STEPS = 14
+FIRST_STEPS = 3
+
+
+class Strategy(StrEnum):
+    """A way to work."""
+
+    TELLING = "most telling per minute"
+    QUICK = "quick looks first"
+    FREQUENT = "most frequent fix first"
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step: a test or a repair, with its minutes and money."""
+
+    kind: str
+    id: str
+    words: str
+    minutes: float
+    money: float
+
+
+@dataclass(frozen=True)
+class Outlook:
+    """What following a strategy would take, on average over the posterior.
+
+    ``minutes`` of work, ``money`` for labour and parts, ``good_part``: chance that a part is renewed that was good.
+    ``first``: the first steps if all goes the likeliest way. ``followed``: share of the posterior followed to its
+    end; the rest was closed by the ratio rule.
+    """
+
+    strategy: Strategy
+    minutes: float
+    money: float
+    good_part: float
+    first: tuple[Step, ...]
+    followed: float
+
+
+@dataclass
+class _Totals:
+    minutes: float = 0.0
+    money: float = 0.0
+    good_part: float = 0.0
+    closed: float = 0.0
+
+
+class _Table:
+    """The posterior and the tests as arrays: everything a step needs, computed once."""
+
+    def __init__(self, assessment: Assessment, knowledge: Knowledge, costs: Costs, skip: frozenset[str]) -> None:
+        model, everything = assessment.model, assessment.weights
+        if model is None or everything is None:
+            raise ValueError("this assessment carries no model")
+        relevant = relevant_faults(assessment, model)
+        order = np.argsort(-everything, kind="stable")[: KEPT_SETS * 3]
+        repairs = sorted({knowledge.faults[name].repair for name in relevant})
+        place = {name: index for index, name in enumerate(repairs)}
+        needs = np.zeros((len(order), len(repairs)), dtype=bool)
+        for row, index in enumerate(order):
+            for member in model.sets[index]:
+                if member < len(model.faults) and model.faults[member] in relevant:
+                    needs[row, place[knowledge.faults[model.faults[member]].repair]] = True
+        useful = needs.any(axis=1)
+        kept = np.flatnonzero(useful)[:KEPT_SETS]
+        self.needs: NDArray[np.bool_] = needs[kept]
+        weights = everything[order][kept]
+        self.weights: Floats = weights / weights.sum() if weights.sum() > 0.0 else weights
+        self.repairs = [knowledge.repairs[name] for name in repairs]
+        self.repair_minutes = np.array([row.minutes for row in self.repairs], dtype=np.float64)
+        self.repair_money = np.array([float(row.parts) + costs.of_minutes(row.minutes) for row in self.repairs])
+        self.has_part = np.array([float(row.parts) > 0.0 for row in self.repairs])
+        self.tests: list[TestRow] = []
+        self.outcomes: list[Floats] = []
+        for test in knowledge.tests.values():
+            touches = test.measures or not relevant.isdisjoint(test.given)
+            if test.id in skip or (test.measures and test.measures in skip) or not touches:
+                continue
+            kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)
+            self.tests.append(test)
+            self.outcomes.append(model.outcomes(kind, variable)[order][kept])
+        self.test_money = np.array([costs.of_minutes(test.minutes) for test in self.tests])
+        _, self.group = np.unique(self.needs, axis=0, return_inverse=True)
+        self.group = self.group.reshape(-1)
+        self.groups = int(self.group.max()) + 1 if len(self.group) else 0
+        self._shorten()
+
+    def _shorten(self) -> None:
+        """Keep the tests that tell most at the beginning: what says nothing now seldom says much later."""
+        bits = [self.bits(self.weights, index) / self.tests[index].minutes for index in range(len(self.tests))]
+        best = sorted(np.argsort(-np.array(bits), kind="stable")[:KEPT_TESTS].tolist()) if bits else []
+        self.tests = [self.tests[index] for index in best]
+        self.outcomes = [self.outcomes[index] for index in best]
+        self.test_money = self.test_money[best]
+
+    def entropy(self, weights: Floats) -> float:
+        total = weights.sum()
+        return entropy_bits(np.bincount(self.group, weights, self.groups) / total) if total > 0.0 else 0.0
+
+    def bits(self, weights: Floats, test: int) -> float:
+        """Information of a test about the needed repairs, under these (normalised) weights."""
+        joint = weights[:, None] * self.outcomes[test]
+        chance = joint.sum(axis=0)
+        after = sum(chance[o] * self.entropy(joint[:, o]) for o in range(joint.shape[1]) if chance[o] > 0.0)
+        return max(self.entropy(weights) - float(after), 0.0)
+
+    def order(self, weights: Floats, done: frozenset[int]) -> list[int]:
+        """Repairs left by falling p/c."""
+        ratio = (weights @ self.needs) / np.maximum(self.repair_money, 1.0)
+        return [int(index) for index in np.argsort(-ratio, kind="stable") if int(index) not in done]
+
+    def fix_now(self, weights: Floats, done: frozenset[int]) -> float:
+        """Money until everything needed is repaired, by the ratio rule, under normalised weights."""
+        order = self.order(weights, done)
+        spent = np.cumsum(self.repair_money[order])
+        last = np.where(self.needs[:, order], spent, 0.0).max(axis=1, initial=0.0)
+        return float(weights @ last)
+
+    def saving(self, weights: Floats, test: int, done: frozenset[int]) -> float:
+        """Money a test saves, its own cost taken off (myopic value of information)."""
+        joint = weights[:, None] * self.outcomes[test]
+        chance = joint.sum(axis=0)
+        now, after = self.fix_now(weights, done), 0.0
+        for o in range(joint.shape[1]):
+            if chance[o] > 0.0:
+                after += float(chance[o]) * self.fix_now(joint[:, o] / chance[o], done)
+        return now - after - float(self.test_money[test])
+
+
+Choice = tuple[str, int]
+Policy = Callable[["_Table", Floats, frozenset[int], frozenset[int]], Choice]
+
+
+def _fix(table: _Table, weights: Floats, done: frozenset[int]) -> Choice:
+    return "repair", table.order(weights, done)[0]
+
+
+def _telling(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
+    if float((weights @ table.needs).max()) >= ENOUGH:
+        return _fix(table, weights, done)
+    rated = [
+        (table.bits(weights, index) / test.minutes, index)
+        for index, test in enumerate(table.tests)
+        if index not in made
+    ]
+    rated.sort(key=lambda row: (-row[0], row[1]))
+    for per_minute, index in rated[:4]:
+        if per_minute > 0.0 and table.saving(weights, index, done) > 0.0:
+            return "test", index
+    return _fix(table, weights, done)
+
+
+def _quick(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
+    looks = sorted(
+        (test.minutes, index)
+        for index, test in enumerate(table.tests)
+        if index not in made and test.invasive == 0 and test.minutes <= QUICK_MINUTES
+    )
+    for _, index in looks:
+        if table.bits(weights, index) >= CAN_CHANGE_BITS:
+            return "test", index
+    return _fix(table, weights, done)
+
+
+def _frequent(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
+    return _fix(table, weights, done)
+
+
+_POLICIES: dict[Strategy, Policy] = {
+    Strategy.TELLING: _telling,
+    Strategy.QUICK: _quick,
+    Strategy.FREQUENT: _frequent,
+}
+
+
+def in_order_of(strategy: Strategy, proposals: Iterable[Proposal]) -> tuple[Proposal, ...]:
+    """Proposed tests in the order a way to work would take them (they come by bits per minute)."""
+    rows = tuple(proposals)
+    if strategy is not Strategy.QUICK:
+        return rows
+
+    def slow(item: Proposal) -> bool:
+        return item.test.invasive > 0 or item.bits < CAN_CHANGE_BITS or item.minutes > QUICK_MINUTES
+
+    return tuple(sorted(rows, key=lambda item: (slow(item), item.minutes if not slow(item) else 0.0)))
+
+
+def outlooks(
+    assessment: Assessment, knowledge: Knowledge, costs: Costs, *, done: Iterable[str] = (), known: Iterable[str] = ()
+) -> tuple[Outlook, ...]:
+    """Every strategy followed to the end. ``done``: tests already made; ``known``: graded variables already measured.
+
+    Empty when no suspect needs a repair.
+    """
+    if assessment.model is None or assessment.weights is None:
+        return ()
+    table = _Table(assessment, knowledge, costs, frozenset(done) | frozenset(known))
+    if not len(table.weights) or table.weights.sum() <= 0.0:
+        return ()
+    return tuple(_follow(table, strategy) for strategy in Strategy)
+
+
+def _follow(table: _Table, strategy: Strategy) -> Outlook:
+    totals = _Totals()
+    policy = _POLICIES[strategy]
+    spoiled = np.zeros(len(table.weights), dtype=bool)
+    _branch(table, policy, table.weights, frozenset(), frozenset(), spoiled, totals, 0)
+    first = _first_steps(table, policy)
+    return Outlook(strategy, totals.minutes, totals.money, totals.good_part, first, 1.0 - totals.closed)
+
+
+def _branch(
+    table: _Table,
+    policy: Policy,
+    weights: Floats,
+    done: frozenset[int],
+    made: frozenset[int],
+    spoiled: NDArray[np.bool_],
+    totals: _Totals,
+    depth: int,
+) -> None:
+    """Follow one branch. ``weights`` carry its probability; ``spoiled``: sets for which a good part was renewed."""
+    mass = float(weights.sum())
+    if mass <= 0.0:
+        return
+    left = frozenset(range(len(table.repairs))) - done
+    if mass < SMALL or depth >= MAX_STEPS or not left:
+        _close(table, weights, done, spoiled, totals)
+        return
+    kind, index = policy(table, weights / mass, done, made)
+    if kind == "test":
+        totals.minutes += mass * table.tests[index].minutes
+        totals.money += mass * float(table.test_money[index])
+        for o in range(table.outcomes[index].shape[1]):
+            after = weights * table.outcomes[index][:, o]
+            _branch(table, policy, after, done, made | {index}, spoiled, totals, depth + 1)
+        return
+    totals.minutes += mass * float(table.repair_minutes[index])
+    totals.money += mass * float(table.repair_money[index])
+    spoiled = spoiled | (~table.needs[:, index] & table.has_part[index])
+    now = done | {index}
+    unmet = table.needs[:, [repair for repair in range(len(table.repairs)) if repair not in now]].any(axis=1)
+    totals.good_part += float(weights[~unmet & spoiled].sum())
+    _branch(table, policy, np.where(unmet, weights, 0.0), now, made, spoiled, totals, depth + 1)
+
+
+def _close(table: _Table, weights: Floats, done: frozenset[int], spoiled: NDArray[np.bool_], totals: _Totals) -> None:
+    """End a rare branch with repairs in the order of the ratio rule."""
+    mass = float(weights.sum())
+    order = table.order(weights / mass, done)
+    if order:
+        needed = table.needs[:, order]
+        last = np.where(needed, np.arange(1, len(order) + 1), 0).max(axis=1)
+        minutes = np.concatenate([[0.0], np.cumsum(table.repair_minutes[order])])
+        money = np.concatenate([[0.0], np.cumsum(table.repair_money[order])])
+        totals.minutes += float(weights @ minutes[last])
+        totals.money += float(weights @ money[last])
+        tried = np.arange(1, len(order) + 1)[None, :] <= last[:, None]
+        spoiled = spoiled | (tried & ~needed & table.has_part[order][None, :]).any(axis=1)
+    totals.good_part += float(weights[spoiled].sum())
+    totals.closed += mass
+
+
+def _first_steps(table: _Table, policy: Policy) -> tuple[Step, ...]:
+    """The steps if every test ends in its likeliest way and no repair suffices before the last shown."""
+    weights, done, made, steps = table.weights, frozenset[int](), frozenset[int](), list[Step]()
+    while len(steps) < FIRST_STEPS and weights.sum() > 0.0 and len(done) < len(table.repairs):
+        weights = weights / weights.sum()
+        kind, index = policy(table, weights, done, made)
+        if kind == "test":
+            test = table.tests[index]
+            steps.append(Step(kind, test.id, test.words, test.minutes, float(table.test_money[index])))
+            made = made | {index}
+            joint = weights[:, None] * table.outcomes[index]
+            weights = joint[:, int(joint.sum(axis=0).argmax())]
+            continue
+        row = table.repairs[index]
+        steps.append(Step(kind, row.id, row.words, row.minutes, float(table.repair_money[index])))
+        done = done | {index}
+        left = [repair for repair in range(len(table.repairs)) if repair not in done]
+        weights = np.where(table.needs[:, left].any(axis=1), weights, 0.0)
+    return tuple(steps)
