@@ -1,0 +1,250 @@
+"""An automatic technician: scans, records, tests and repairs a stand-in by a strategy, to the end of the case.
+
+It knows of the car only what a person would: what the control unit says, and what is seen or measured at a point. How a
+person would put a finding into the entry form is written down here (READS), once for each test with a choice.
+"""
+
+from __future__ import annotations
+
+import random
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+
+from gumshoe.core.clues import Evidence, TestOutcome, extract  # noqa: E402
+from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
+from gumshoe.core.knowledge.outcomes import decide  # noqa: E402
+from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow  # noqa: E402
+from gumshoe.core.planning import Costs, Strategy, in_order_of, propose  # noqa: E402
+from gumshoe.core.signals.trims import RegionTrim  # noqa: E402
+from gumshoe.core.suspects import Assessment, assess  # noqa: E402
+from gumshoe.simulator.drives import start  # noqa: E402
+from gumshoe.simulator.hands import Finding, observe  # noqa: E402
+from gumshoe.simulator.parts import Parts  # noqa: E402
+from gumshoe.simulator.vehicle import Vehicle  # noqa: E402
+from tests.simulator.test_agreement import snapshot, trims  # noqa: E402
+
+MOST_STEPS = 25
+PROVEN, NO_TEST_LEFT = 0.90, 0.02
+PROOF_MINUTES = 25.0
+"""Clear, drive and read again after each repair (common practice)."""
+
+READS: dict[str, tuple[tuple[str, str], ...]] = {
+    "look_hoses": (
+        ("crankcase", "crankcase hose split"),
+        ("booster", "booster hose split"),
+        ("A split", "other hose split"),
+        ("", "whole"),
+    ),
+    "look_ducts": (("slipped off", "loose or torn"), ("", "tight")),
+    "smoke_intake": (
+        ("No smoke", "nowhere"),
+        ("crankcase", "crankcase ventilation hose"),
+        ("booster", "brake booster hose"),
+        ("manifold", "manifold joint"),
+        ("duct", "duct behind the meter"),
+        ("", "elsewhere"),
+    ),
+    "pinch_hoses": (("Idle changes", "changes"), ("", "does not change")),
+    "booster_pedal": (("hiss", "stays hard or hisses"), ("", "sinks and holds")),
+    "purge_suction": (("still suction", "suction"), ("", "none")),
+    "exhaust_joint": (("Soot", "soot or ticking"), ("", "tight")),
+    "look_filter": (("packed", "packed"), ("", "clean")),
+    "coil_swap": (("moved", "moved with the coil"), ("stayed", "stayed"), ("", "cannot tell")),
+    "look_connectors": (("Off:", "one off"), ("", "all home")),
+    "look_throttle": (("carbon", "carbon ring"), ("", "clean")),
+    "look_cap": (("loose", "loose, cross-threaded or cracked"), ("", "tight and whole")),
+    "look_oil": (("low", "low, overdue or wrong"), ("", "right")),
+    "cam_command": (("", "all follow"),),
+    "bearing_clearance": (("beyond", "beyond the limit"), ("", "within the limit")),
+}
+CHECKS = (
+    ("circuit open", "circuit open"),
+    ("does not answer", "circuit good, part does not answer"),
+    ("", "circuit and part good"),
+)
+
+
+@dataclass
+class Job:
+    """What it took: minutes, money, repairs in order, the good parts among them, whether the first was right."""
+
+    minutes: float = 0.0
+    money: float = 0.0
+    tests: list[str] = field(default_factory=list)
+    repairs: list[str] = field(default_factory=list)
+    good_parts: int = 0
+    cured: bool = False
+    stated: list[tuple[float, bool]] = field(default_factory=list)
+
+    @property
+    def first_time(self) -> bool:
+        return self.cured and len(self.repairs) == 1
+
+
+class Technician:
+    """One case on one car."""
+
+    def __init__(
+        self, car: Vehicle, known: Knowledge, specification: Specification, truth: str, odometer: float
+    ) -> None:
+        self.car, self.known, self.specification, self.truth = car, known, specification, truth
+        self.odometer, self.costs, self.job = odometer, Costs(), Job()
+        self.seen = snapshot(car)
+        self.trims: tuple[RegionTrim, ...] = ()
+        self.outcomes: list[TestOutcome] = []
+        self.failed: list[tuple[str, str, str]] = []
+
+    def assess(self) -> Assessment:
+        """The ranking as it stands."""
+        evidence = Evidence(
+            module=self.seen.engine,
+            trims=tuple((trim, "r", "1") for trim in self.trims),
+            tests=tuple(self.outcomes),
+            failed_repairs=tuple(self.failed),
+            specification=self.specification,
+        )
+        return assess(self.known, extract(evidence, self.known), odometer_km=self.odometer)
+
+    def note(self, found: Assessment) -> None:
+        """Keep what was stated about each suspect worth mentioning, and whether it was so."""
+        self.job.stated += [
+            (item.probability, item.id == self.truth) for item in found.suspects if item.probability >= 0.01
+        ]
+
+    def test(self, test: TestRow) -> bool:
+        """Make a test; False when the car has nothing to show for it."""
+        self.job.minutes += test.minutes
+        self.job.money += self.costs.of_minutes(test.minutes)
+        self.job.tests.append(test.id)
+        if test.measures:
+            self.trims = trims(self.car)
+            return True
+        if "running" in test.needs or any(reading.kind == "number" for reading in test.readings):
+            self.car.begin(start(60.0))
+            self.car.run(62.0)
+        readings = {}
+        for reading in test.readings:
+            finding = observe(self.car, reading.point)
+            value = self.read(test, reading, finding) if finding else None
+            if value is None:
+                self.car.stop()
+                return False
+            readings[reading.key] = value
+        self.car.stop()
+        self.outcomes.append(TestOutcome(test.id, decide(test, readings).id, "stand-in", "1"))
+        return True
+
+    @staticmethod
+    def read(test: TestRow, reading: ReadingRow, finding: Finding) -> float | str | None:
+        """Put a finding into the form."""
+        if reading.kind == "number":
+            return finding.value
+        rules = CHECKS if test.origin == "generated" else READS.get(test.id, ())
+        if test.origin == "generated" and "good under load" in reading.options:
+            return "good under load"
+        return next((option for word, option in rules if word in finding.words), None)
+
+    def repair(self, name: str) -> bool:
+        """Carry a repair out and prove it; True when nothing is left wrong."""
+        row = self.known.repairs[name]
+        self.job.minutes += row.minutes + PROOF_MINUTES
+        self.job.money += float(row.parts) + self.costs.of_minutes(row.minutes + PROOF_MINUTES)
+        before = repr(self.car.parts)
+        self.car.parts_mended = self.car.mend(row.component)  # type: ignore[attr-defined]
+        changed = repr(self.car.parts) != before
+        self.job.repairs.append(name)
+        if not changed and float(row.parts) > 0.0:
+            self.job.good_parts += 1
+        self.failed.append((name, "j", "1"))
+        self.job.cured = repr(self.car.parts) == repr(Parts())
+        return self.job.cured
+
+
+def best_repair(man: Technician, found: Assessment) -> str:
+    """The likeliest repair per cost among those not tried."""
+    chance: dict[str, float] = {}
+    for item in found.suspects:
+        if item.row.repair not in man.job.repairs:
+            chance[item.row.repair] = chance.get(item.row.repair, 0.0) + item.probability
+
+    def ratio(name: str) -> float:
+        row = man.known.repairs[name]
+        return chance[name] / max(float(row.parts) + man.costs.of_minutes(row.minutes), 1.0)
+
+    return max(sorted(chance), key=ratio)
+
+
+def work_by(strategy: Strategy) -> Callable[[Technician], None]:
+    """A technician who follows one of our strategies."""
+
+    def work(man: Technician) -> None:
+        man.note(man.assess())
+        for _ in range(MOST_STEPS):
+            found = man.assess()
+            lead = found.suspects[0]
+            proven = bool(lead.proven_by) and lead.probability >= PROVEN
+            test = None
+            if strategy is not Strategy.FREQUENT and not proven:
+                known = {"trim_idle", "trim_2500"} if man.trims else set()
+                rows = propose(found, man.known, man.costs, done=man.job.tests, known=known)
+                if strategy is Strategy.TELLING:
+                    useful = [row for row in rows if row.saving > 0.0]
+                else:
+                    useful = [
+                        row
+                        for row in in_order_of(strategy, rows)
+                        if row.test.invasive == 0 and row.minutes <= 10.0 and row.bits >= 0.03
+                    ]
+                test = useful[0].test if useful else None
+            if test is not None:
+                man.test(test)
+                continue
+            name = lead.row.repair if proven and lead.row.repair not in man.job.repairs else best_repair(man, found)
+            man.note(found)
+            if man.repair(name):
+                return
+
+    return work
+
+
+def most_frequent_for_the_first_code(man: Technician) -> None:
+    """The line to beat: renew what most often cures the first code, then the next, without a test."""
+    engine = man.seen.engine
+    first = engine.codes[0].code if engine and engine.codes else ""
+    misfire = first in man.known.codes and man.known.codes[first].evidence == "misfire"
+    score: dict[str, float] = {}
+    for fault in man.known.faults.values():
+        link = fault.codes.get(first, 0.0)
+        if misfire and "misfire" in fault.graded:
+            link = max(link, fault.graded["misfire"].get(f"cylinder_{int(first[3:])}", 0.0))
+        score[fault.repair] = score.get(fault.repair, 0.0) + fault.rate * link
+    for name in sorted(score, key=lambda repair: -score[repair])[:MOST_STEPS]:
+        if man.repair(name):
+            return
+
+
+def in_random_order(seed: int) -> Callable[[Technician], None]:
+    """Repairs of suspects that the first code names, in any order."""
+
+    def work(man: Technician) -> None:
+        engine = man.seen.engine
+        present = {item.code for item in engine.codes} if engine else set()
+        names = sorted(
+            {
+                fault.repair
+                for fault in man.known.faults.values()
+                if present & set(fault.codes)
+                or ("misfire" in fault.graded and any(c.startswith("P03") for c in present))
+            }
+        )
+        random.Random(seed).shuffle(names)
+        for name in names[:MOST_STEPS]:
+            if man.repair(name):
+                return
+
+    return work
