@@ -16,11 +16,13 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.library import services as library
 from gumshoe.web.library.models import Note, ShopCode
-from gumshoe.web.repairs.models import LooseEnd, LooseEndClosed
+from gumshoe.web.proofs.models import Judgement
+from gumshoe.web.repairs.models import Clearing, LooseEnd, LooseEndClosed, Verdict
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import HandTest
+from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.models import Vehicle
 from tests.core.test_casefile import whole
@@ -152,6 +154,50 @@ class Library(OnPaper):
         self.assertIn("▲ P0171", self.page("library:system", "lambda"))
         missing = self.client.get(reverse("library:system", args=(self.case.pk, "boost")))
         self.assertEqual(missing.status_code, 404)
+
+
+class ShopLearning(OnPaper):
+    def other_case(self, verdict: str) -> None:
+        other = cases.open_case(self.tess, Vehicle.objects.create(plate=f"T {Vehicle.objects.count() + 10}"))
+        scan = scans.type_in(other, self.tess, "P0171")
+        clearing = Clearing.objects.create(case=other, by=self.tess, before=scan)
+        Verdict.objects.create(
+            case=other, by=self.tess, suspect="booster_hose_leak", words="x", probability=0.9, guess=False, standing="x"
+        )
+        Judgement.objects.create(case=other, by=self.tess, clearing=clearing, verdict=verdict)
+
+    def share(self) -> float:
+        suspect = suspects.assess_case(self.case)[0].suspect("booster_hose_leak")
+        assert suspect
+        return suspect.probability
+
+    def test_proven_repairs_of_other_cases_count_and_can_be_switched_off(self) -> None:
+        self.type_in("P0171")
+        plain = self.share()
+        for _ in range(12):
+            self.other_case("proven")
+        taught = self.share()
+        self.assertGreater(taught, 2 * plain)
+        self.assertIn("changed the order", self.page("suspects:suspects"))
+        shop = Settings.load()
+        shop.learns = False
+        shop.save()
+        self.assertAlmostEqual(self.share(), plain)
+        self.assertNotIn("proven repairs", self.page("suspects:suspects"))
+
+    def test_a_hit_rate_heard_elsewhere_needs_figures_and_an_origin(self) -> None:
+        address = reverse("library:add_heard", args=(self.case.pk,))
+        good = {"suspect": "booster_hose_leak", "hits": "40", "cases": "130", "origin": "a trade journal"}
+        for change in ({"hits": "140"}, {"cases": "x"}, {"origin": " "}, {"suspect": "warp_core"}):
+            self.assertEqual(self.client.post(address, good | change).status_code, 400, change)
+        self.type_in("P0171")
+        plain = self.share()
+        self.assertEqual(self.client.post(address, good).status_code, 302)
+        self.assertGreater(self.share(), plain)
+        self.assertIn("40 of 130", self.page("library:notes"))
+        found = suspects.assess_case(self.case)[0].suspect("booster_hose_leak")
+        assert found
+        self.assertEqual(found.proven_by, ())
 
 
 class Misfire(OnPaper):

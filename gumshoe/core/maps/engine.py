@@ -331,7 +331,7 @@ class _Drawing:
 
     def _where(self, item: Component) -> str:
         """The place in words; for a part of a bank also which side of the car that is."""
-        place = _PLACE_WORDS.get(item.row.place, item.row.place).replace("{n}", "/".join(map(str, item.cylinders)))
+        place = _PLACE_WORDS.get(item.place, item.place).replace("{n}", "/".join(map(str, item.cylinders)))
         if (item.bank and self.p.banks == 2) or item.row.place.startswith("exhaust"):
             return f"{place}. {side_words(self.p, item.bank or 1)}"
         return place
@@ -342,7 +342,6 @@ _PLACE_WORDS = {
     "bore": "cylinder {n}",
     "bank": "the whole bank",
     "catalyst": "in the exhaust",
-    "exhaust, sensor {s}": "in the exhaust; sensor 1 stands before the catalyst, sensor 2 after it",
     "exhaust, sensor 1": "in the exhaust before the catalyst",
     "exhaust, sensor 2": "in the exhaust after the catalyst",
     "cam, drive end": "at the drive end of the camshaft",

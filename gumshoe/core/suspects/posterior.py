@@ -7,7 +7,7 @@ a family are weighed stands in ``weighing.py``.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -103,14 +103,24 @@ def model_for(knowledge: Knowledge, faults: tuple[str, ...], max_size: int) -> M
     return found
 
 
-def priors(knowledge: Knowledge, faults: Iterable[str], odometer_km: float | None, own: Iterable[str] = ()) -> Floats:
+def priors(
+    knowledge: Knowledge,
+    faults: Iterable[str],
+    odometer_km: float | None,
+    own: Iterable[str] = (),
+    learned: Mapping[str, float] | None = None,
+) -> Floats:
     """π for each fault: its rate, grown with distance to its power of wear, scaled to EXPECTED_FAULTS in all.
+
+    ``learned``: factors on the rates from the shop's own proven repairs.
 
     A technician's own suspect is lifted to at least one in ten.
     """
     names = list(faults)
     reach = min(max((odometer_km or TYPICAL_KM) / TYPICAL_KM, 0.2), 4.0)
     rates = np.array([knowledge.faults[name].rate * reach ** knowledge.faults[name].wear for name in names])
+    if learned:
+        rates = rates * np.array([learned.get(name, 1.0) for name in names])
     prior = np.minimum(rates / max(rates.sum(), 1e-12) * EXPECTED_FAULTS, 0.5)
     lifted = set(own)
     return np.array([max(p, 0.10) if name in lifted else p for name, p in zip(names, prior, strict=True)])
@@ -123,13 +133,14 @@ def assess(
     odometer_km: float | None = None,
     ruled_out: Iterable[str] = (),
     own: Iterable[str] = (),
+    learned: Mapping[str, float] | None = None,
     max_size: int = MAX_SIZE,
 ) -> Assessment:
     """Rank the suspects of a powertrain by the clues; suspects ruled out by the technician take no part."""
     out, own = frozenset(ruled_out), tuple(own)
     everyone = tuple(name for name in knowledge.faults if name not in out)
     held = tuple(clues)
-    alone = Alone(knowledge, everyone, priors(knowledge, everyone, odometer_km, own), held)
+    alone = Alone(knowledge, everyone, priors(knowledge, everyone, odometer_km, own, learned), held)
     faults = alone.live(own)
     model = model_for(knowledge, faults, max_size)
     prior = np.array([alone.prior[name] for name in faults])

@@ -27,6 +27,15 @@ class ShopCode(Entry):
     part = models.CharField(max_length=60, blank=True)
 
 
+class HeardRate(Entry):
+    """“Fixed it so many times of so many”, heard elsewhere: moves a base rate a little, never counts as a test."""
+
+    suspect = models.CharField(max_length=80)
+    hits = models.PositiveIntegerField()
+    cases = models.PositiveIntegerField()
+    origin = models.CharField(max_length=160)
+
+
 class Note(Entry):
     """A bulletin, known weakness, campaign or software level, attached to a platform, component or code."""
 

@@ -11,7 +11,7 @@ from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.parts import GENERIC, Local, WiringRow
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.web.accounts.models import User
-from gumshoe.web.library.models import Note, ShopCode
+from gumshoe.web.library.models import HeardRate, Note, ShopCode
 from gumshoe.web.vehicles.models import Vehicle
 
 KEPT = 64
@@ -78,6 +78,23 @@ def add_note(user: User, data: dict[str, str]) -> Note:
         component=data.get("component", "")[:60],
         text=text[:2000],
         origin=data.get("origin", "").strip()[:160],
+    )
+
+
+def add_heard(user: User, data: dict[str, str], platform: str, known: Iterable[str]) -> HeardRate:
+    """Record a hit rate heard elsewhere. Raises BadInput for one that cannot be, or without its origin."""
+    suspect, origin = data.get("suspect", ""), data.get("origin", "").strip()
+    hits, cases = data.get("hits", "").strip(), data.get("cases", "").strip()
+    if suspect not in set(known):
+        raise BadInput("Choose the suspect it is about.")
+    if not hits.isdigit() or not cases.isdigit() or not 0 < int(cases) <= 100_000 or int(hits) > int(cases):
+        raise BadInput(
+            f"“{hits[:12]} of {cases[:12]}” cannot be.", remedies=("enter how often it helped and of how many cases",)
+        )
+    if not origin:
+        raise BadInput("Where was it heard?", remedies=("name the origin: it stands beside the figure for ever",))
+    return HeardRate.objects.create(
+        by=user, platform=platform, suspect=suspect, hits=int(hits), cases=int(cases), origin=origin[:160]
     )
 
 

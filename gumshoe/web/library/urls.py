@@ -11,5 +11,6 @@ urlpatterns = [
     path("cases/<int:pk>/notes/", views.notes, name="notes"),
     path("cases/<int:pk>/notes/add/", views.add_note, name="add_note"),
     path("cases/<int:pk>/notes/code/", views.add_code, name="add_code"),
+    path("cases/<int:pk>/notes/heard/", views.add_heard, name="add_heard"),
     path("cases/<int:pk>/notes/withdraw/", views.withdraw, name="withdraw"),
 ]

@@ -15,7 +15,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
 from gumshoe.web.library import services
-from gumshoe.web.library.models import Note, ShopCode
+from gumshoe.web.library.models import HeardRate, Note, ShopCode
 from gumshoe.web.scans import services as scans
 
 
@@ -71,6 +71,9 @@ def _notes_page(request: HttpRequest, case: Case, status: int = 200, **more: obj
             "read",
             notes=Note.objects.filter(platform__in=("", platform)).select_related("by"),
             codes=ShopCode.objects.filter(platform__in=("", platform)).select_related("by"),
+            heard=HeardRate.objects.filter(platform__in=("", platform)).select_related("by"),
+            suspects=sorted(((row.id, row.words) for row in knowledge.faults.values()), key=lambda row: row[1]),
+            suspect_words={row.id: row.words for row in knowledge.faults.values()},
             kinds=[(row.id, row.words) for row in kinds().values()],
             note_kinds=Note.Kind.choices,
             components=[(part.id, part.words) for part in knowledge.components.values()],
@@ -113,10 +116,24 @@ def add_code(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
+def add_heard(request: HttpRequest, pk: int) -> HttpResponse:
+    """Record a hit rate heard elsewhere, with its origin."""
+    case = find(pk)
+    data = {key: str(value) for key, value in request.POST.items()}
+    try:
+        services.add_heard(request.user, data, case.vehicle.platform, cases.knowledge_of(case).faults)  # type: ignore[arg-type]
+    except BadInput as error:
+        return _notes_page(request, case, 400, trouble=error, entered=data)
+    messages.success(request, "Stored. It moves the base rate a little; it never counts as a test.")
+    return redirect("library:notes", case.pk)
+
+
+@require_POST
+@needs(Right.WORK)
 def withdraw(request: HttpRequest, pk: int) -> HttpResponse:
     """Withdraw a note or an own code; it stays on record, struck out."""
     case = find(pk)
-    model = Note if request.POST.get("what") == "note" else ShopCode
+    model = {"note": Note, "heard": HeardRate}.get(request.POST.get("what", ""), ShopCode)
     row = get_object_or_404(model, pk=request.POST.get("entry") or 0)
     row.withdrawn = not row.withdrawn
     row.save(update_fields=["withdrawn"])

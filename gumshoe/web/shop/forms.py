@@ -10,4 +10,4 @@ class SettingsForm(forms.ModelForm):
 
     class Meta:
         model = Settings
-        fields = ("shop_name", "currency", "labour_per_hour", "interface", "channel", "bitrate")
+        fields = ("shop_name", "currency", "labour_per_hour", "learns", "interface", "channel", "bitrate")

@@ -17,6 +17,8 @@ class Settings(models.Model):
     channel = models.CharField(max_length=60, default="can0", help_text="can0, a serial port, …")
     bitrate = models.PositiveIntegerField(default=500_000)
 
+    learns = models.BooleanField(default=True)
+
     @classmethod
     def load(cls) -> Settings:
         """The one row, made on first use."""

@@ -12,10 +12,13 @@ from gumshoe.core.errors import BadInput
 from gumshoe.core.planning import Costs, Outlook, Proposal, outlooks, propose
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.core.suspects import Assessment, assess
+from gumshoe.core.suspects.learning import Heard, Proven, multipliers
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.library.models import HeardRate
 from gumshoe.web.live import services as live
+from gumshoe.web.repairs.models import Verdict
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.shop.models import Settings
@@ -85,7 +88,31 @@ def ways_to_work(case: Case, assessment: Assessment) -> tuple[Outlook, ...]:
     return outlooks(assessment, cases.knowledge_of(case), costs, done=done, known=known)
 
 
-def _assess(case: Case, clues: tuple[Clue, ...]) -> Assessment:
+def learned_for(case: Case) -> dict[str, float]:
+    """Factors on the base rates from the shop's other cases and from what was heard; empty when switched off."""
+    if not Settings.load().learns:
+        return {}
+    shop = []
+    for verdict in Verdict.objects.exclude(case=case).select_related("case__vehicle").order_by("case_id", "at", "pk"):
+        judgement = verdict.case.judgements.last()
+        if judgement and judgement.verdict in (ProofVerdict.PROVEN, ProofVerdict.CAME_BACK):
+            same = verdict.case.vehicle.platform == case.vehicle.platform
+            last = verdict.case.verdicts.last() == verdict
+            proven = judgement.verdict == ProofVerdict.PROVEN and last
+            shop.append(Proven(verdict.suspect, proven, same))
+    heard = [
+        Heard(row.suspect, row.hits, row.cases, row.origin)
+        for row in HeardRate.objects.filter(withdrawn=False, platform__in=("", case.vehicle.platform))
+    ]
+    return multipliers(cases.knowledge_of(case), shop, heard) if shop or heard else {}
+
+
+def without_learning(case: Case, assessment: Assessment) -> Assessment:
+    """The same clues with the shipped rates alone, to show what the shop's own repairs changed."""
+    return _assess(case, assessment.clues, learned={})
+
+
+def _assess(case: Case, clues: tuple[Clue, ...], learned: dict[str, float] | None = None) -> Assessment:
     rulings = rulings_of(case)
     complaint = cases.complaint_of(case)
     return assess(
@@ -94,6 +121,7 @@ def _assess(case: Case, clues: tuple[Clue, ...]) -> Assessment:
         odometer_km=complaint.odometer_km if complaint else None,
         ruled_out=[subject for subject, kind in rulings.items() if kind == Ruling.Kind.OUT],
         own=[subject for subject, kind in rulings.items() if kind == Ruling.Kind.OWN],
+        learned=learned_for(case) if learned is None else learned,
     )
 
 
