@@ -7,6 +7,7 @@ person would put a finding into the entry form is written down here (READS), onc
 from __future__ import annotations
 
 import random
+import re
 import sys
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -147,7 +148,16 @@ class Technician:
         rules = CHECKS if test.origin == "generated" else READS.get(test.id, ())
         if test.origin == "generated" and "good under load" in reading.options:
             return "good under load"
-        return next((option for word, option in rules if word in finding.words), None)
+        if rules:
+            return next((option for word, option in rules if word in finding.words), None)
+        said = set(re.findall(r"[a-z]{3,}|\d+", finding.words.lower()))
+
+        def overlap(option: str) -> float:
+            words = set(re.findall(r"[a-z]{3,}|\d+", option.lower()))
+            return len(words & said) / max(len(words), 1)
+
+        best = max(reading.options, key=overlap)
+        return best if overlap(best) > 0.0 else None
 
     def repair(self, name: str) -> bool:
         """Carry a repair out and prove it; True when nothing is left wrong."""

@@ -226,6 +226,78 @@ def _circuit(vehicle: Vehicle, component: str) -> Finding:
     return Finding("Feed, ground and wire are good, the part answers.")
 
 
+def _worst(values: list[float]) -> int:
+    return min(range(len(values)), key=values.__getitem__)
+
+
+def _spark(vehicle: Vehicle) -> Finding:
+    strengths = vehicle.parts.coil_strength
+    weak = min(strengths) < 0.5 or any(f"ignition_coil_{n + 1}" in vehicle.parts.unplugged for n in range(4))
+    return Finding("The spark is weak or none on one cylinder." if weak else "Every cylinder sparks: strong.")
+
+
+def _plug_swap(vehicle: Vehicle) -> Finding:
+    moved = max(vehicle.parts.plug_wear) > 0.7
+    return Finding("The count moved with the plug." if moved else "The count stayed.")
+
+
+def _injector_swap(vehicle: Vehicle) -> Finding:
+    moved = min(vehicle.parts.injector_gain) < 0.85
+    return Finding("The count moved with the injector." if moved else "The count stayed.")
+
+
+def _leak_down(vehicle: Vehicle) -> Finding:
+    values = vehicle.parts.compression
+    if min(values) < 0.75:
+        return Finding(f"Cylinder {_worst(values) + 1} loses above a quarter; the others are fine.")
+    return Finding("Every cylinder loses below a quarter.")
+
+
+def _humps(vehicle: Vehicle) -> Finding:
+    low = min(vehicle.parts.compression) < 0.75
+    return Finding("One hump is low; the others are alike." if low else "The humps are even.")
+
+
+def _catalyst(vehicle: Vehicle) -> Finding:
+    worn = vehicle.parts.catalyst_capacity < 0.3
+    return Finding("It switches with the front sensor." if worn else "It stays steady.")
+
+
+def _warm_up(vehicle: Vehicle) -> Finding:
+    slow = vehicle.parts.thermostat_open
+    return Finding("It rises too slowly or falls at cruise." if slow else "It reaches its temperature and stays.")
+
+
+def _tank(vehicle: Vehicle) -> Finding:
+    passing = vehicle.parts.purge_passing_mm2 > 0.0
+    return Finding("The tank pressure falls." if passing else "The tank pressure holds.")
+
+
+def _idle_load(vehicle: Vehicle) -> Finding:
+    leaking = bool(vehicle.parts.leaks_mm2)
+    return Finding("It hunts, and hangs high." if leaking else "It dips and recovers.")
+
+
+def _earlier_work(vehicle: Vehicle) -> Finding:
+    seen = vehicle.parts.duct_leak_share > 0.0 or bool(vehicle.parts.unplugged)
+    return Finding("Something not as it should be: opened lately." if seen else "There is nothing to see.")
+
+
+def _coolant_curve(vehicle: Vehicle) -> Finding:
+    off = "coolant_sensor" in vehicle.parts.unplugged
+    return Finding("The circuit is open or off its curve." if off else "The sensor is on its curve.")
+
+
+def _soak_look(vehicle: Vehicle) -> Finding:
+    off = "coolant_sensor" in vehicle.parts.unplugged
+    return Finding("One is off: the coolant sensor." if off else "All temperatures agree.")
+
+
+def _always(words: str) -> Callable[[Vehicle], Finding]:
+    """A point at which none of our stand-ins' faults shows."""
+    return lambda _: Finding(words)
+
+
 _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
     "vacuum_hoses": _hoses,
     "intake_ducts": _ducts,
@@ -251,6 +323,37 @@ _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
     "connectors": _loose_plugs,
     "throttle_plate": _plate,
     "filler_cap": lambda _: Finding("The cap clicks; its seal is whole: tight and whole."),
+    "plug_wells": _always("The wells are dry and whole."),
+    "prior_work": _earlier_work,
+    "charging": _always("The voltage holds."),
+    "main_grounds": _always("The drop is within limits."),
+    "reference_bus": _always("The 5 V stand."),
+    "coolant_curve": _coolant_curve,
+    "wiggle": _always("There is no gap."),
+    "bus_resistance": _always("60 ohms."),
+    "coil_trigger": _spark,
+    "spark_tester": _spark,
+    "plug_swap": _plug_swap,
+    "injector_swap": _injector_swap,
+    "leak_down": _leak_down,
+    "relative_compression": _humps,
+    "bleed_down": _always("The pressure holds."),
+    "fuel_sample": _always("The sample is clear."),
+    "back_pressure": _always("The pressure is low."),
+    "catalyst_switching": _catalyst,
+    "warm_up": _warm_up,
+    "cold_soak_look": _soak_look,
+    "idle_load": _idle_load,
+    "throttle_sweep": _always("The sweep is smooth and agreeing."),
+    "throttle_relearn": _always("It completes, no change."),
+    "tank_hold": _tank,
+    "smoke_evap": _always("There is no smoke: none."),
+    "vent_valve": _always("It opens and closes."),
+    "software_level": _always("It is the newest."),
+    "knock_sensor": _always("Torque and lead are right."),
+    "timing_marks": _always("The marks are right."),
+    "rail_supply": _always("The pressure is right, no air in it."),
+    "coolant_level": _always("It is full and tight."),
     "oil": lambda _: Finding("Level, grade and date on the tag are right."),
     "cams": lambda _: Finding("The cam stands where the crank says it should: all follow."),
     "bearings": lambda _: Finding("The dial moves a hair on every cylinder: within the limit."),

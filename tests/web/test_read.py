@@ -11,6 +11,7 @@ from django.urls import reverse
 
 from gumshoe.core.casefile import CaseFileError, plain_case, write_case
 from gumshoe.core.errors import BadInput
+from gumshoe.core.planning import what_is_here
 from gumshoe.core.suspects.relations import Role
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
@@ -184,6 +185,15 @@ class ShopLearning(OnPaper):
         shop.save()
         self.assertAlmostEqual(self.share(), plain)
         self.assertNotIn("proven repairs", self.page("suspects:suspects"))
+
+    def test_a_test_that_needs_what_the_shop_has_not_is_not_first(self) -> None:
+        self.type_in("P0171")
+        _, rows = suspects.assess_case(self.case)
+        self.assertIn("smoke machine", [row.test.equipment for row in rows])
+        ordered = what_is_here(rows, ["smoke machine"])
+        needs = [row.test.equipment == "smoke machine" for row in ordered]
+        self.assertEqual(needs, sorted(needs))
+        self.assertEqual({row.test.id for row in ordered}, {row.test.id for row in rows})
 
     def test_a_hit_rate_heard_elsewhere_needs_figures_and_an_origin(self) -> None:
         address = reverse("library:add_heard", args=(self.case.pk,))

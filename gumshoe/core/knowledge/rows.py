@@ -139,7 +139,7 @@ class OutcomeRow:
 class TestRow:
     """A test: cost, conditions, steps, readings, outcomes and what each suspect makes likely.
 
-    ``origin``: ``table``, or ``generated`` from a part or shared point.
+    ``origin``: ``table``, or ``generated`` from a part or shared point. ``equipment``: what not every shop has.
     """
 
     __test__ = False
@@ -160,6 +160,7 @@ class TestRow:
     otherwise: Distribution = field(default_factory=dict)
     given: dict[str, Distribution] = field(default_factory=dict)
     origin: str = "table"
+    equipment: str = ""
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from gumshoe.core.planning.next_test import Costs, Proposal, expected_fix_cost, propose
 from gumshoe.core.planning.stop import Standing, standing
-from gumshoe.core.planning.strategies import Outlook, Strategy, in_order_of, outlooks
+from gumshoe.core.planning.strategies import Outlook, Strategy, in_order_of, outlooks, what_is_here
 
 __all__ = [
     "Costs",
@@ -15,4 +15,5 @@ __all__ = [
     "outlooks",
     "propose",
     "standing",
+    "what_is_here",
 ]

@@ -220,6 +220,12 @@ def in_order_of(strategy: Strategy, proposals: Iterable[Proposal]) -> tuple[Prop
     return tuple(sorted(rows, key=lambda item: (slow(item), item.minutes if not slow(item) else 0.0)))
 
 
+def what_is_here(proposals: Iterable[Proposal], lacking: Iterable[str]) -> tuple[Proposal, ...]:
+    """The same proposals, those last that need what this shop has not."""
+    missing = frozenset(lacking)
+    return tuple(sorted(proposals, key=lambda item: item.test.equipment in missing))
+
+
 def outlooks(
     assessment: Assessment, knowledge: Knowledge, costs: Costs, *, done: Iterable[str] = (), known: Iterable[str] = ()
 ) -> tuple[Outlook, ...]:

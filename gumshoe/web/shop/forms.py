@@ -1,13 +1,23 @@
 """The settings form."""
 
+from typing import Any
+
 from django import forms
 
+from gumshoe.core.knowledge.catalogue import tables
 from gumshoe.web.shop.models import Settings
 
 
 class SettingsForm(forms.ModelForm):
     """Shop, money, adapter."""
 
+    lacks = forms.MultipleChoiceField(required=False, widget=forms.CheckboxSelectMultiple)
+
     class Meta:
         model = Settings
-        fields = ("shop_name", "currency", "labour_per_hour", "learns", "interface", "channel", "bitrate")
+        fields = ("shop_name", "currency", "labour_per_hour", "learns", "lacks", "interface", "channel", "bitrate")
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        known = sorted({test.equipment for test in tables().tests if test.equipment})
+        self.fields["lacks"].choices = [(name, name) for name in known]  # type: ignore[attr-defined]

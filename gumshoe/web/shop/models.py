@@ -17,6 +17,7 @@ class Settings(models.Model):
     channel = models.CharField(max_length=60, default="can0", help_text="can0, a serial port, …")
     bitrate = models.PositiveIntegerField(default=500_000)
 
+    lacks = models.JSONField(default=list, blank=True)
     learns = models.BooleanField(default=True)
 
     @classmethod

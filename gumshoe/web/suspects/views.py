@@ -8,12 +8,13 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.clues import Clue
-from gumshoe.core.planning import Strategy, in_order_of, standing
+from gumshoe.core.planning import Strategy, in_order_of, standing, what_is_here
 from gumshoe.core.suspects.posterior import Assessment, Entry, Stance
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
+from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects import services
 
 SHOWN = 8
@@ -29,7 +30,7 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
     wanted = request.GET.get("suspect", "")
     chosen = assessment.suspect(wanted) or assessment.suspects[0]
     way = _way(request)
-    proposals = in_order_of(way, proposals)
+    proposals = what_is_here(in_order_of(way, proposals), Settings.load().lacks)
     steps = services.history(case, assessment)
     words, moves = services.changed(assessment, steps)
     leading = assessment.suspects[:SHOWN]
