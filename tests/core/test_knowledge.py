@@ -99,6 +99,11 @@ class Outcomes(unittest.TestCase):
         self.assertEqual(check_reading(row, " 345,5 kPa "), 345.5)
         with self.assertRaisesRegex(BadInput, "not a number"):
             check_reading(row, "three")
+        # 1 psi = 6.894757 kPa, 1 bar = 100 kPa [physics]
+        self.assertAlmostEqual(float(check_reading(row, "50 psi")), 344.738, places=2)
+        self.assertAlmostEqual(float(check_reading(row, "3,5 bar")), 350.0, places=6)
+        with self.assertRaisesRegex(BadInput, "cannot be turned into kPa"):
+            check_reading(row, "350 °C")
         with self.assertRaisesRegex(BadInput, "between 0 and 1000 kPa"):
             check_reading(row, "50000")
         with self.assertRaisesRegex(BadInput, "choose one of"):

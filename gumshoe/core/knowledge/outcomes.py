@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
+from functools import cache
+
+import pint
 
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.rows import OutcomeRow, ReadingRow, TestRow
@@ -49,13 +53,7 @@ def check_reading(row: ReadingRow, text: str) -> Reading:
         if cleaned not in row.options:
             raise BadInput(f"{row.label}: choose one of {', '.join(row.options)}.")
         return cleaned
-    number = cleaned.replace(",", ".").removesuffix(row.unit).strip() if row.unit else cleaned.replace(",", ".")
-    try:
-        value = float(number)
-    except ValueError:
-        raise BadInput(
-            f"{row.label}: “{cleaned[:30]}” is not a number.", remedies=(f"enter it in {row.unit or 'plain digits'}",)
-        ) from None
+    value = _in_unit(row, cleaned)
     low, high = row.low if row.low is not None else float("-inf"), row.high if row.high is not None else float("inf")
     if not low <= value <= high:
         raise BadInput(
@@ -63,3 +61,33 @@ def check_reading(row: ReadingRow, text: str) -> Reading:
             remedies=(f"check the unit: this field is in {row.unit}",),
         )
     return value
+
+
+_NUMBER = re.compile(r"^([-+]?\d+(?:[.,]\d+)?)\s*(.*)$")
+_NAMES = {"°c": "degC", "°f": "degF", "c": "degC", "f": "degF", "ω": "ohm", "ohms": "ohm", "kω": "kiloohm", '"': "inch"}
+_NAMES |= {"in": "inch", "mbar": "millibar", "inhg": "inHg", "thou": "thou", "n·m": "newton * meter"}
+
+
+@cache
+def _units() -> pint.UnitRegistry[float]:
+    return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+
+
+def _in_unit(row: ReadingRow, text: str) -> float:
+    """What was typed, in the reading's own unit: ``51 psi`` where kPa are asked for. Raises BadInput."""
+    found = _NUMBER.match(text)
+    if not found:
+        raise BadInput(
+            f"{row.label}: “{text[:30]}” is not a number.", remedies=(f"enter it in {row.unit or 'plain digits'}",)
+        )
+    value, said = float(found[1].replace(",", ".")), found[2].strip()
+    if not said or said.lower() == row.unit.lower():
+        return value
+    try:
+        wanted = _NAMES.get(row.unit.lower(), row.unit)
+        return float(_units().Quantity(value, _NAMES.get(said.lower(), said)).to(wanted).magnitude)
+    except (pint.errors.PintError, AttributeError, TypeError, ValueError, AssertionError) as error:
+        raise BadInput(
+            f"{row.label}: “{said[:20]}” cannot be turned into {row.unit or 'plain digits'}.",
+            remedies=(f"enter it in {row.unit or 'plain digits'}",),
+        ) from error
