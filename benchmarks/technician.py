@@ -21,6 +21,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
 from gumshoe.core.knowledge.outcomes import decide  # noqa: E402
 from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow  # noqa: E402
 from gumshoe.core.planning import Costs, Strategy, in_order_of, propose  # noqa: E402
+from gumshoe.core.planning.next_test import relevant_faults  # noqa: E402
 from gumshoe.core.signals.trims import RegionTrim  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
 from gumshoe.simulator.drives import start  # noqa: E402
@@ -178,8 +179,10 @@ class Technician:
 def best_repair(man: Technician, found: Assessment) -> str:
     """The likeliest repair per cost among those not tried."""
     chance: dict[str, float] = {}
-    for item in found.suspects:
-        if item.row.repair not in man.job.repairs:
+    relevant = relevant_faults(found, found.model) if found.model else frozenset()
+    left = [item for item in found.suspects if item.row.repair not in man.job.repairs]
+    for item in left:
+        if item.id in relevant or not any(other.id in relevant for other in left):
             chance[item.row.repair] = chance.get(item.row.repair, 0.0) + item.probability
 
     def ratio(name: str) -> float:

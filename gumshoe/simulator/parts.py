@@ -166,6 +166,8 @@ def _catalogue() -> dict[str, Defect]:
 
 
 DEFECTS = _catalogue()
+SETS = {"spark_plugs": "spark_plug_", "injectors": "injector_"}
+"""What is renewed or cleaned as a set, and the beginning of its members' names."""
 
 
 def mend(parts: Parts, component: str) -> bool:
@@ -176,7 +178,7 @@ def mend(parts: Parts, component: str) -> bool:
     before = repr(parts)
     nominal = Parts()
     for defect in DEFECTS.values():
-        if defect.component != component:
+        if defect.component != component and not defect.component.startswith(SETS.get(component, "-")):
             continue
         trial = Parts()
         defect.apply(trial)

@@ -187,6 +187,12 @@ class Generating(unittest.TestCase):
         self.assertNotIn("P0171", known.faults["upstream_sensor_lean_b2"].codes)
         self.assertLessEqual({"P0171", "P0174"}, set(known.faults["crankcase_hose_split"].codes))
 
+    def test_a_circuit_check_also_sees_modes_described_by_hand(self) -> None:
+        test = expand(Powertrain()).tests["check_ignition_coil_2"]
+        self.assertGreater(test.given["coil_circuit_open_2"]["open"], 0.8)
+        self.assertNotIn("coil_circuit_open_1", test.given)
+        self.assertIn("coil_circuit_open_2", next(o for o in test.outcomes if o.id == "open").proves)
+
     def test_a_platforms_wiring_takes_its_members_from_the_usual(self) -> None:
         own = Local("x", (WiringRow("G1", "ground", "ground G1", ("ignition_coil_1", "ignition_coil_2")),))
         points = {item.id: item for item in shared_points(Powertrain(), own)}

@@ -188,6 +188,13 @@ class Hands(unittest.TestCase):
         self.assertEqual(observe(whole, "fuel_pressure_load").value, 350)  # type: ignore[union-attr]
         self.assertIsNone(observe(whole, "crystal_ball"))
 
+    def test_renewing_a_set_mends_each_of_it(self) -> None:
+        for defect, component in (("plug-2-worn", "spark_plugs"), ("injector-3-clogged", "injectors")):
+            car = vehicle(defect)
+            self.assertTrue(car.mend(component), defect)
+            self.assertEqual(repr(car.parts), repr(vehicle().parts))
+        self.assertFalse(vehicle("coil-3-weak").mend("spark_plugs"))
+
     def test_every_point_of_the_test_library_has_a_finding(self) -> None:
         from gumshoe.core.knowledge.catalogue import expand
         from gumshoe.core.knowledge.platform import platforms

@@ -196,6 +196,9 @@ def _circuit_check(component: Component, faults: dict[str, FaultRow]) -> TestRow
             given[fault] = _mostly(names, outcome, SEEN[mode], "good" if mode in ("loose", "worn") else "part")
             proves[outcome].append(fault)
     for fault, row in faults.items():
+        if row.origin == "table" and row.component == component.id and "open" in fault.split("_"):
+            given[fault] = _mostly(names, "open", SEEN["open"], "part")  # described by hand instead of generated
+            proves["open"].append(fault)
         if component.id in row.members:
             given[fault] = dict(MEMBER_OF_DEAD_POINT)
     return _check(
