@@ -32,8 +32,6 @@ from tests.simulator.test_agreement import snapshot, trims  # noqa: E402
 
 MOST_STEPS = 25
 PROVEN, NO_TEST_LEFT = 0.90, 0.02
-PROOF_MINUTES = 25.0
-"""Clear, drive and read again after each repair (common practice)."""
 
 READS: dict[str, tuple[tuple[str, str], ...]] = {
     "look_hoses": (
@@ -163,8 +161,8 @@ class Technician:
     def repair(self, name: str) -> bool:
         """Carry a repair out and prove it; True when nothing is left wrong."""
         row = self.known.repairs[name]
-        self.job.minutes += row.minutes + PROOF_MINUTES
-        self.job.money += float(row.parts) + self.costs.of_minutes(row.minutes + PROOF_MINUTES)
+        self.job.minutes += row.minutes + self.costs.proof_minutes
+        self.job.money += self.costs.of_repair(row)
         before = repr(self.car.parts)
         self.car.parts_mended = self.car.mend(row.component)  # type: ignore[attr-defined]
         changed = repr(self.car.parts) != before
@@ -187,7 +185,7 @@ def best_repair(man: Technician, found: Assessment) -> str:
 
     def ratio(name: str) -> float:
         row = man.known.repairs[name]
-        return chance[name] / max(float(row.parts) + man.costs.of_minutes(row.minutes), 1.0)
+        return chance[name] / man.costs.of_repair(row)
 
     return max(sorted(chance), key=ratio)
 

@@ -139,9 +139,7 @@ class WaysToWork(unittest.TestCase):
             found = assess(known, toy.clues(self.draw, known), max_size=1)
             names = [item.id for item in found.suspects]
             repairs = sorted({known.faults[name].repair for name in names})
-            cost = np.array(
-                [float(known.repairs[r].parts) + Costs().of_minutes(known.repairs[r].minutes) for r in repairs]
-            )
+            cost = np.array([Costs().of_repair(known.repairs[r]) for r in repairs])
             relevant = relevant_faults(found, found.model)  # type: ignore[arg-type]
             chance = np.zeros(len(repairs))
             for item in found.suspects:

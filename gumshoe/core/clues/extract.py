@@ -131,16 +131,24 @@ def _codes(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
     if evidence.module is None:
         return
     told = evidence.module.status is None and bool(states)
+    said = {_about(number, knowledge) for number in states if number in knowledge.index.rows}
     for number in sorted(_telling_absence(set(states), evidence, knowledge)):
         row = knowledge.codes[number]
-        if number in states or row.evidence:
-            continue
+        about = _about(number, knowledge)
+        if number in states or row.evidence or about in said:
+            continue  # a control unit says the same thing with one of several codes, not with all of them
         if _completed(evidence.module, row.monitor):
             words = f"{number} absent although its monitor has run"
-            yield Clue(ClueKind.CODE, number, "absent", words, number, source, at)
+            yield Clue(ClueKind.CODE, number, "absent", words, f"{about}", source, at)
         elif told and rank_of(row.kind) == 0:
             words = f"{number} not among the codes told"
-            yield Clue(ClueKind.CODE, number, "absent", words, number, source, at, UNTOLD_WEIGHT)
+            yield Clue(ClueKind.CODE, number, "absent", words, f"{about}", source, at, UNTOLD_WEIGHT)
+
+
+def _about(number: str, knowledge: Knowledge) -> tuple[str, int]:
+    """What a code is about, and whether of its circuit, its plausibility or its effect."""
+    row = knowledge.index.rows.get(number) or knowledge.codes[number]
+    return row.component, rank_of(row.kind)
 
 
 def _telling_absence(present: set[str], evidence: Evidence, knowledge: Knowledge) -> set[str]:

@@ -15,19 +15,24 @@ import numpy as np
 
 from gumshoe.core.clues.model import ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
-from gumshoe.core.knowledge.rows import TestRow
+from gumshoe.core.knowledge.rows import RepairRow, TestRow
 from gumshoe.core.suspects.likelihood import Floats, Ints, Model
 from gumshoe.core.suspects.posterior import Assessment
 
 
 @dataclass(frozen=True)
 class Costs:
-    """The shop's labour rate, in its currency per hour."""
+    """The shop's labour rate, in its currency per hour; ``proof_minutes``: clear, drive and read after each repair."""
 
     labour_per_hour: Decimal = Decimal("84.00")
+    proof_minutes: float = 20.0
 
     def of_minutes(self, minutes: float) -> float:
         return float(self.labour_per_hour) * minutes / 60.0
+
+    def of_repair(self, row: RepairRow) -> float:
+        """Parts, labour, and the proof that follows every repair."""
+        return float(row.parts) + self.of_minutes(row.minutes + self.proof_minutes)
 
 
 @dataclass(frozen=True)
@@ -144,9 +149,7 @@ def propose(
     relevant = relevant_faults(assessment, model)
     likely = frozenset(item.id for item in assessment.suspects if item.id in relevant and item.probability >= LIKELY)
     group, repairs, needed = repair_groups(model, kept, relevant)
-    cost = np.array(
-        [float(knowledge.repairs[name].parts) + costs.of_minutes(knowledge.repairs[name].minutes) for name in repairs]
-    )
+    cost = np.array([costs.of_repair(knowledge.repairs[name]) for name in repairs])
     groups = int(group.max()) + 1
     now_bits = entropy_bits(_by_group(group, weights, groups))
     order_now = repair_order(weights, needed, cost)

@@ -102,8 +102,8 @@ class _Table:
         weights = everything[order][kept]
         self.weights: Floats = weights / weights.sum() if weights.sum() > 0.0 else weights
         self.repairs = [knowledge.repairs[name] for name in repairs]
-        self.repair_minutes = np.array([row.minutes for row in self.repairs], dtype=np.float64)
-        self.repair_money = np.array([float(row.parts) + costs.of_minutes(row.minutes) for row in self.repairs])
+        self.repair_minutes = np.array([row.minutes + costs.proof_minutes for row in self.repairs], dtype=np.float64)
+        self.repair_money = np.array([costs.of_repair(row) for row in self.repairs])
         self.has_part = np.array([float(row.parts) > 0.0 for row in self.repairs])
         self.tests: list[TestRow] = []
         self.outcomes: list[Floats] = []
