@@ -24,7 +24,7 @@ PENDING_WEIGHT = 0.75
 HISTORY_WEIGHT = 0.3
 UNTOLD_WEIGHT = 0.6
 """Circuits are watched all the time: one that is not among codes typed in is probably sound."""
-MOST_ABSENT = 60
+MOST_ABSENT = 120
 """So many absent codes are looked at, those that most suspects would raise first."""
 RAISES, TELLS = 0.10, 0.20
 """From these chances on, a suspect is behind a present code; and its other codes would be missed."""
@@ -139,10 +139,10 @@ def _codes(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
             continue  # a control unit says the same thing with one of several codes, not with all of them
         if _completed(evidence.module, row.monitor):
             words = f"{number} absent although its monitor has run"
-            yield Clue(ClueKind.CODE, number, "absent", words, f"{about}", source, at)
+            yield Clue(ClueKind.CODE, number, "absent", words, number, source, at)
         elif told and rank_of(row.kind) == 0:
             words = f"{number} not among the codes told"
-            yield Clue(ClueKind.CODE, number, "absent", words, f"{about}", source, at, UNTOLD_WEIGHT)
+            yield Clue(ClueKind.CODE, number, "absent", words, number, source, at, UNTOLD_WEIGHT)
 
 
 def _about(number: str, knowledge: Knowledge) -> tuple[str, int]:
@@ -155,9 +155,12 @@ def _telling_absence(present: set[str], evidence: Evidence, knowledge: Knowledge
     """Codes whose absence can tell: those that a suspect behind a present code or symptom would raise as well."""
     said = set(evidence.symptoms)
     nothing_said = not present and not said
+    misfires = any(code in knowledge.codes and knowledge.codes[code].evidence == "misfire" for code in present)
     worth: dict[str, float] = {}
     for row in knowledge.faults.values():
         shown = max((row.codes.get(code, 0.0) for code in present), default=0.0)
+        if misfires and "misfire" in row.graded:
+            shown = max(shown, 1.0 - row.graded["misfire"].get("none", 1.0))
         if row.origin == "table":
             shown = max([shown, *(row.symptoms.get(name, 0.0) for name in said)])
             shown = 1.0 if nothing_said else shown
