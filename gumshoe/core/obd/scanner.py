@@ -45,6 +45,8 @@ def scan(link: Link, progress: Progress | None = None, beyond: Iterable[ModuleAd
     tell = progress or (lambda _what, _share: None)
     tell("looking for modules", 0.0)
     first = link.ask_all(b"\x01\x00")
+    if not first.answers:  # the first request may only have woken the modules
+        first = link.ask_all(b"\x01\x00")
     if not first.answers:
         raise NoAnswer("No module answered the scan.")
     problems = list(first.troubles)
