@@ -20,6 +20,7 @@ from gumshoe.web.suspects import services
 SHOWN = 8
 COLUMNS = 6
 LISTED = 60
+WORTH_SAYING = 0.02
 
 
 @needs(Right.SEE)
@@ -79,7 +80,7 @@ def _learning(case: Case, assessment: Assessment, chosen: str) -> dict[str, obje
     moved = [
         (item.row.words, before.index(item.id) + 1, place)
         for place, item in enumerate(assessment.suspects[:SHOWN], 1)
-        if item.id in before and before.index(item.id) + 1 != place
+        if item.probability >= WORTH_SAYING and item.id in before and before.index(item.id) + 1 != place
     ]
     return {"factor": factors.get(chosen, 1.0), "moved": moved, "new": [n for n in now if n not in before]}
 
