@@ -142,6 +142,17 @@ class Scanning(unittest.TestCase):
         silent = scan(link(lambda request: None if request[0] == 0x03 else module(request))[0])
         self.assertTrue(any(line.startswith("confirmed codes: ") for line in silent.problems))
 
+    def test_modules_that_must_be_woken_are_asked_twice_and_silence_is_an_error(self) -> None:
+        asked: list[bytes] = []
+
+        def asleep(request: bytes) -> bytes | None:
+            asked.append(request)
+            return None if len(asked) == 1 else module(request)
+
+        self.assertIn("P0171", scan(link(asleep)[0]).codes_in())
+        with self.assertRaises(NoAnswer):
+            scan(link(lambda _request: None)[0])
+
     def test_padding_codes_are_not_codes(self) -> None:
         def padded(request: bytes) -> bytes | None:
             return b"\x43\x02\x00\x00\x01\x71" if request[0] == 0x03 else module(request)

@@ -210,6 +210,26 @@ class ShopLearning(OnPaper):
         self.assertEqual(found.proven_by, ())
 
 
+class WaysToWork(OnPaper):
+    def test_the_chosen_way_holds_for_the_session(self) -> None:
+        self.type_in("P0171")
+        page = self.page("suspects:suspects")
+        for words in ("most telling per minute", "quick looks first", "most frequent fix first"):
+            self.assertIn(words, page)
+        address = reverse("suspects:suspects", args=(self.case.pk,))
+        self.client.get(address + "?way=QUICK")
+        self.assertIn("Next tests, quick looks first", self.page("suspects:suspects"))
+        self.client.get(address + "?way=nonsense")
+        self.assertIn("Next tests, quick looks first", self.page("suspects:suspects"))
+
+    def test_every_way_names_its_first_steps_and_figures(self) -> None:
+        self.type_in("P0302")
+        found, _ = suspects.assess_case(self.case)
+        for way in suspects.ways_to_work(self.case, found):
+            self.assertGreater(way.minutes, 0.0)
+            self.assertTrue(way.first)
+
+
 class Misfire(OnPaper):
     def test_a_hand_test_against_the_codes(self) -> None:
         self.type_in("P0303")
