@@ -22,6 +22,7 @@ from gumshoe.core.knowledge.outcomes import decide  # noqa: E402
 from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow  # noqa: E402
 from gumshoe.core.planning import Costs, Strategy, in_order_of, propose  # noqa: E402
 from gumshoe.core.planning.next_test import relevant_faults  # noqa: E402
+from gumshoe.core.planning.strategies import CAN_CHANGE_BITS, is_quick_look  # noqa: E402
 from gumshoe.core.signals.trims import RegionTrim  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
 from gumshoe.simulator.drives import start  # noqa: E402
@@ -209,7 +210,7 @@ def work_by(strategy: Strategy) -> Callable[[Technician], None]:
                     useful = [
                         row
                         for row in in_order_of(strategy, rows)
-                        if row.test.invasive == 0 and row.minutes <= 10.0 and row.bits >= 0.03
+                        if is_quick_look(row.test) and row.bits >= CAN_CHANGE_BITS
                     ]
                 test = useful[0].test if useful else None
             if test is not None:

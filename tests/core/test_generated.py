@@ -11,6 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from gumshoe.core.clues import Evidence, extract, told_by_bus
+from gumshoe.core.clues.known import unplugged
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.catalogue import expand, tables
@@ -23,7 +24,7 @@ from gumshoe.core.knowledge.systems import systems
 from gumshoe.core.maps import code_map, engine_map, system_map, systems_of
 from gumshoe.core.obd.results import MonitorResult
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
-from gumshoe.core.obd.status import Monitor, MonitorStatus
+from gumshoe.core.obd.status import Monitor, MonitorStatus, decode_status
 from gumshoe.core.powertrain import description
 from gumshoe.core.powertrain.description import Layout, Mounting, Numbering, Powertrain, usual_firing_order
 from gumshoe.core.powertrain.positions import bank_members, bank_of, companion, neighbours, pattern_of
@@ -323,6 +324,30 @@ class ToldByTheBus(unittest.TestCase):
         engine = describe(told)
         self.assertEqual((engine.cylinders, engine.banks, engine.ignition.value), (6, 2, "none"))
         self.assertEqual(told_by_bus(None), ())
+
+    def test_every_monitor_that_tells_a_part_is_one_the_status_decodes(self) -> None:
+        """EGR / VVT and secondary air are readiness bits of a spark engine; kind of fuel 3 is ethanol (SAE J1979 [S])."""
+        status = decode_status(bytes([0, 0b111, 0b10001000, 0]))
+        told = {
+            item.fact: item.value for item in told_by_bus(ModuleSnapshot(0x7E8, status=status, values={"fuel_type": 3}))
+        }
+        self.assertEqual(told, {"fuel": "flex", "egr": True, "secondary_air": True})
+
+
+class OpenCircuits(unittest.TestCase):
+    """Which suspects mean an open circuit is said by their ``mode``, never read out of their names."""
+
+    def setUp(self) -> None:
+        self.knowledge = expand(Powertrain())
+
+    def test_unplugging_sets_circuit_codes_only(self) -> None:
+        """A plug that is off sets the code of its circuit; a thermostat that stays open has no plug."""
+        self.assertIn("P0443", unplugged(self.knowledge, "purge_valve").codes)
+        self.assertEqual(unplugged(self.knowledge, "thermostat").codes, {})
+
+    def test_a_check_of_the_heater_circuit_finds_the_open_heater(self) -> None:
+        test = self.knowledge.tests["check_oxygen_heater_b1s1"]
+        self.assertGreater(test.given["sensor_heater_open"]["open"], 0.8)
 
 
 class Maps(unittest.TestCase):

@@ -13,7 +13,7 @@ from pydantic import TypeAdapter
 
 from gumshoe.core.casefile import CaseAssessment, CaseFile, assess_file
 from gumshoe.core.casefile.model import ComplaintFacts, EventFacts, TestFacts, VehicleFacts
-from gumshoe.core.clues.misfire import pattern_advice, read_misfire, shared_bank_warning
+from gumshoe.core.clues.misfire import MisfireReading, misfire_share, pattern_advice, read_misfire, shared_bank_warning
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.parts import WiringRow
@@ -21,6 +21,7 @@ from gumshoe.core.obd.results import MonitorResult
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.obd.status import Monitor, MonitorStatus
 from gumshoe.core.powertrain.description import Powertrain, usual
+from gumshoe.core.powertrain.positions import Pattern
 
 POWERTRAIN = TypeAdapter(Powertrain)
 V6 = {"layout": "V", "cylinders": 6, "phasers": "both", "injection": "direct", "displacement_l": 3.0}
@@ -269,3 +270,24 @@ class Systems(Situation):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class MisfireShares(unittest.TestCase):
+    """Per cent of the firings: a four-stroke cylinder fires every second revolution (common practice)."""
+
+    def reading(self, **last: int) -> MisfireReading:
+        counts = {int(name[1:]): count for name, count in last.items()}
+        return MisfireReading(counts, {}, (), Pattern("none", "none"), True)
+
+    def test_a_dead_cylinder_misses_all_its_firings_and_a_quarter_of_a_four(self) -> None:
+        share = misfire_share(self.reading(c1=0, c2=100, c3=0, c4=0), 200.0, 4)
+        self.assertEqual((share.by_cylinder[2], share.by_cylinder[1], share.whole), (100.0, 0.0, 25.0))
+        self.assertTrue(share.possible and share.endangers_catalyst)
+
+    def test_more_misses_than_firings_of_one_cylinder_are_not_possible(self) -> None:
+        share = misfire_share(self.reading(c1=0, c2=120, c3=0, c4=0), 200.0, 4)
+        self.assertFalse(share.possible or share.endangers_catalyst)
+
+    def test_the_catalyst_limit_is_ten_per_cent(self) -> None:
+        self.assertTrue(misfire_share(self.reading(c1=40), 200.0, 4).endangers_catalyst)
+        self.assertFalse(misfire_share(self.reading(c1=39), 200.0, 4).endangers_catalyst)

@@ -14,7 +14,7 @@ from gumshoe.core.errors import BadInput
 from gumshoe.core.planning import what_is_here
 from gumshoe.core.suspects.relations import Role
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.models import Case, Imported
 from gumshoe.web.library import services as library
 from gumshoe.web.library.models import Note, ShopCode
 from gumshoe.web.proofs.models import Judgement
@@ -185,6 +185,16 @@ class ShopLearning(OnPaper):
         shop.save()
         self.assertAlmostEqual(self.share(), plain)
         self.assertNotIn("proven repairs", self.page("suspects:suspects"))
+
+    def test_a_case_read_from_a_file_teaches_nothing(self) -> None:
+        """What another shop calls proven is not this shop's repair."""
+        self.type_in("P0171")
+        plain = self.share()
+        for _ in range(3):
+            self.other_case("proven")
+        for case in Case.objects.exclude(pk=self.case.pk):
+            Imported.objects.create(case=case, by=self.tess, document={}, name="x.json")
+        self.assertAlmostEqual(self.share(), plain)
 
     def test_a_test_that_needs_what_the_shop_has_not_is_not_first(self) -> None:
         self.type_in("P0171")

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from gumshoe.core.casefile.model import CaseFile
 from gumshoe.core.clues import Evidence, TestOutcome, extract, known_causes, scan_notes
-from gumshoe.core.codes import CodeState, TroubleCode
+from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.parts import GENERIC, Local
 from gumshoe.core.knowledge.platform import Platform, platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import Specification
-from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
+from gumshoe.core.obd.snapshot import Snapshot, failure_types, states_by_code
 from gumshoe.core.planning import Costs, Outlook, Proposal, outlooks, propose
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.trims import LeakFit, fit_leak
@@ -22,7 +21,6 @@ from gumshoe.core.suspects.relations import CodesRead, DriveAdvice, drive_advice
 
 SHOWN_SUSPECTS = 8
 SHOWN_TESTS = 5
-TYPED_RESPONDER = 0x7E8
 
 
 @dataclass(frozen=True)
@@ -125,7 +123,8 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
         )
     knowledge = expand(powertrain, local)
     snapshot = _telling(case)
-    engine = _engine(case, snapshot)
+    engine = (snapshot.engine if snapshot else None) or case.module
+    stored = (*(snapshot.stored_codes if snapshot else ()), *case.stored_codes)
     symptoms = case.complaint.symptoms if case.complaint else ()
     evidence = Evidence(
         symptoms=symptoms,
@@ -141,7 +140,7 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     )
     clues = extract(evidence, knowledge)
     found = assess(knowledge, clues, odometer_km=case.vehicle.odometer_km)
-    read = read_codes(_states(case, snapshot), knowledge, found, _failure_types(case, snapshot))
+    read = read_codes(states_by_code(stored), knowledge, found, failure_types(stored))
     known = {clue.variable for clue in clues} & set(knowledge.variables)
     done = [row.test for row in case.tests]
     proposals = propose(found, knowledge, costs or Costs(), done=done, known=known)
@@ -163,32 +162,3 @@ def _telling(case: CaseFile) -> Snapshot | None:
     newest_first = sorted(case.scans, key=lambda item: item.taken_at, reverse=True)
     holding = [item for item in newest_first if item.codes_in(CodeState.CONFIRMED, CodeState.PENDING)]
     return next(iter(holding or newest_first), None)
-
-
-def _short(case: CaseFile) -> Iterable[StoredCode]:
-    for item in case.codes:
-        if isinstance(item, str):
-            yield StoredCode(TroubleCode.parse(item).text, CodeState.CONFIRMED)
-        else:
-            yield item
-
-
-def _engine(case: CaseFile, snapshot: Snapshot | None) -> ModuleSnapshot | None:
-    if snapshot is not None and snapshot.engine is not None:
-        return snapshot.engine
-    short = tuple(_short(case))
-    return ModuleSnapshot(TYPED_RESPONDER, codes=short) if short else None
-
-
-def _failure_types(case: CaseFile, snapshot: Snapshot | None) -> dict[str, str]:
-    stored = [code for module in snapshot.modules for code in module.codes] if snapshot else []
-    return {item.code: item.failure_type for item in (*stored, *_short(case)) if item.failure_type}
-
-
-def _states(case: CaseFile, snapshot: Snapshot | None) -> dict[str, tuple[CodeState, ...]]:
-    states: dict[str, tuple[CodeState, ...]] = {}
-    stored = [code for module in snapshot.modules for code in module.codes] if snapshot else []
-    for item in (*stored, *_short(case)):
-        if item.state not in states.get(item.code, ()):
-            states[item.code] = (*states.get(item.code, ()), item.state)
-    return states

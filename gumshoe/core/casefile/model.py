@@ -6,10 +6,11 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any, ClassVar, Literal
 
+from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.parts import WiringRow
-from gumshoe.core.obd.snapshot import Snapshot, StoredCode
+from gumshoe.core.obd.snapshot import FIRST_RESPONDER, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.trims import RegionTrim
 
@@ -187,3 +188,16 @@ class CaseFile:
     work: tuple[WorkFacts, ...] = ()
     verdict: VerdictFacts | None = None
     proof: ProofFacts | None = None
+
+    @property
+    def stored_codes(self) -> tuple[StoredCode, ...]:
+        """The short codes in full: a bare code is a confirmed one."""
+        return tuple(
+            StoredCode(TroubleCode.parse(item).text, CodeState.CONFIRMED) if isinstance(item, str) else item
+            for item in self.codes
+        )
+
+    @property
+    def module(self) -> ModuleSnapshot | None:
+        """The short codes as an engine's control unit would hold them; None without any."""
+        return ModuleSnapshot(FIRST_RESPONDER, name="from a file", codes=self.stored_codes) if self.codes else None

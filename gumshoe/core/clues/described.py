@@ -11,9 +11,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from gumshoe.core.obd.snapshot import ModuleSnapshot
+from gumshoe.core.obd.status import FUEL_TYPES
 
 PRESSURE, FLOW, BANK_2_TRIM, BOOST, ELECTRONIC = 0x0B, 0x10, 0x08, 0x70, 0x4C
-FUEL_TYPES = {1: "petrol", 3: "flex", 4: "diesel", 17: "hybrid"}
+KINDS = {"petrol": "petrol", "ethanol": "flex", "diesel": "diesel", "hybrid petrol": "hybrid"}
+"""The description's word for a kind of fuel that the bus names."""
 
 
 @dataclass(frozen=True)
@@ -32,7 +34,7 @@ def told_by_bus(module: ModuleSnapshot | None) -> tuple[Told, ...]:
 
 def _told(module: ModuleSnapshot) -> Iterator[Told]:
     pids = set(module.pids)
-    kind = FUEL_TYPES.get(round(module.values.get("fuel_type", 0.0)))
+    kind = KINDS.get(FUEL_TYPES.get(round(module.values.get("fuel_type", 0.0)), ""))
     if module.status is not None and module.status.compression_ignition:
         yield Told("fuel", "diesel", "its readiness is that of compression ignition")
     elif kind:
@@ -52,7 +54,7 @@ def _told(module: ModuleSnapshot) -> Iterator[Told]:
     if module.status is None:
         return
     supported = {item.name for item in module.status.monitors if item.supported}
-    for fact, monitor in (("egr", "EGR/VVT"), ("secondary_air", "secondary air")):
+    for fact, monitor in (("egr", "EGR / VVT"), ("secondary_air", "secondary air")):
         if any(monitor.lower() in name.lower() for name in supported):
             yield Told(fact, True, f"it monitors {monitor}")
     if module.status.compression_ignition and any("particulate" in name for name in supported):

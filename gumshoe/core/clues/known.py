@@ -27,7 +27,7 @@ def unplugged(knowledge: Knowledge, component: str, when: str = "") -> KnownCaus
     for row in knowledge.faults.values():
         point = knowledge.points_by_fault.get(row.id)
         on_plug = point is not None and point.field == "plug" and any(item.id == component for item in point.members)
-        if on_plug or (row.component == component and "open" in row.id.split("_")):
+        if on_plug or (row.component == component and row.mode == "open"):
             codes |= {code: max(chance, codes.get(code, 0.0)) for code, chance in row.codes.items()}
     name = part.words if part else component.replace("_", " ")
     return KnownCause(f"The plug of {name} was off{f' ({when})' if when else ''}", codes)

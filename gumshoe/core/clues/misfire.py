@@ -90,6 +90,29 @@ def misfire_percent(counts: int, revolutions: float, cylinders: int) -> float:
     return 100.0 * counts / (revolutions * cylinders / 2.0) if revolutions > 0.0 else 0.0
 
 
+@dataclass(frozen=True)
+class MisfireShare:
+    """Per cent of the firings that misfired, over the revolutions the counts cover: whole engine and by cylinder."""
+
+    whole: float
+    by_cylinder: dict[int, float]
+
+    @property
+    def possible(self) -> bool:
+        """False where more misfires were counted than the engine, or one cylinder, fires in those revolutions."""
+        return max(self.whole, *self.by_cylinder.values()) <= 100.0
+
+    @property
+    def endangers_catalyst(self) -> bool:
+        return self.possible and self.whole >= CATALYST_DANGER_PCT
+
+
+def misfire_share(reading: MisfireReading, revolutions: float, cylinders: int) -> MisfireShare:
+    """Per cent of the last drive cycle's counts. A cylinder of a four-stroke engine fires every second revolution."""
+    by_cylinder = {n: misfire_percent(reading.last.get(n, 0), revolutions, 1) for n in range(1, cylinders + 1)}
+    return MisfireShare(misfire_percent(reading.total, revolutions, cylinders), by_cylinder)
+
+
 _ADVICE = {
     "cylinder": (
         "Cheap and reversible first: swap the coil, then the plug, with a good neighbour and see whether the count "

@@ -108,6 +108,7 @@ def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow) -> Genera
         symptoms=dict(row.symptoms),
         graded=graded,
         origin="part",
+        mode=mode.id,
     )
     return Generated(fault, repair)
 
@@ -196,7 +197,7 @@ def _circuit_check(component: Component, faults: dict[str, FaultRow]) -> TestRow
             given[fault] = _mostly(names, outcome, SEEN[mode], "good" if mode in ("loose", "worn") else "part")
             proves[outcome].append(fault)
     for fault, row in faults.items():
-        if row.origin == "table" and row.component == component.id and "open" in fault.split("_"):
+        if row.origin == "table" and row.component == component.id and row.mode == "open":
             given[fault] = _mostly(names, "open", SEEN["open"], "part")  # described by hand instead of generated
             proves["open"].append(fault)
         if component.id in row.members:

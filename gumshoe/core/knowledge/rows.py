@@ -73,7 +73,8 @@ class FaultRow:
 
     ``codes`` by reference in the table, by number once expanded; ``echo`` gives the reason why a code (or ``misfire``)
     only follows; ``echoes`` the same by number. ``members``: components that hang on a shared point. ``origin``: how
-    the row came about: ``table``, ``part`` or the kind of shared point.
+    the row came about: ``table``, ``part`` or the kind of shared point. ``mode``: how the circuit fails
+    (``open``, ``short`` …), where the row is about one.
     """
 
     id: str
@@ -92,6 +93,7 @@ class FaultRow:
     echoes: dict[str, str] = field(default_factory=dict)
     members: tuple[str, ...] = ()
     origin: str = "table"
+    mode: str = ""
 
 
 @dataclass(frozen=True)

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.obd.results import MonitorResult
 from gumshoe.core.obd.status import MonitorStatus
+
+FIRST_RESPONDER = 0x7E8
+"""The response id that the engine's control unit has by custom (ISO 15765-4); codes without a scan stand under it."""
 
 
 @dataclass(frozen=True)
@@ -71,6 +75,11 @@ class Snapshot:
         return self.modules[0] if self.modules else None
 
     @property
+    def stored_codes(self) -> tuple[StoredCode, ...]:
+        """The codes of all modules as they hold them."""
+        return tuple(item for module in self.modules for item in module.codes)
+
+    @property
     def vin(self) -> str:
         return next((module.vin for module in self.modules if module.vin), "")
 
@@ -83,6 +92,18 @@ class Snapshot:
     def codes_in(self, *states: CodeState) -> tuple[str, ...]:
         """Codes of all modules in any of the states, each once, in order."""
         wanted = states or tuple(CodeState)
-        return tuple(
-            dict.fromkeys(item.code for module in self.modules for item in module.codes if item.state in wanted)
-        )
+        return tuple(dict.fromkeys(item.code for item in self.stored_codes if item.state in wanted))
+
+
+def states_by_code(codes: Iterable[StoredCode]) -> dict[str, tuple[CodeState, ...]]:
+    """Every state in which each code is held, each once, in order."""
+    found: dict[str, tuple[CodeState, ...]] = {}
+    for item in codes:
+        if item.state not in found.get(item.code, ()):
+            found[item.code] = (*found.get(item.code, ()), item.state)
+    return found
+
+
+def failure_types(codes: Iterable[StoredCode]) -> dict[str, str]:
+    """The failure type of each three-byte code."""
+    return {item.code: item.failure_type for item in codes if item.failure_type}

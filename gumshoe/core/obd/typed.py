@@ -12,11 +12,10 @@ from datetime import UTC, datetime
 
 from gumshoe.core.codes import CodeState, find_codes
 from gumshoe.core.errors import BadInput
-from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
+from gumshoe.core.obd.snapshot import FIRST_RESPONDER, ModuleSnapshot, Snapshot, StoredCode
 
 MAX_CHARACTERS = 20_000
 MAX_CODES = 200
-TYPED_RESPONDER = 0x7E8
 _STATES = {
     "confirmed": CodeState.CONFIRMED,
     "stored": CodeState.CONFIRMED,
@@ -74,5 +73,5 @@ def read_typed(text: str) -> Snapshot:
             kept="Nothing was stored.",
             remedies=("paste the codes of one vehicle only",),
         )
-    module = ModuleSnapshot(TYPED_RESPONDER, name="typed in", codes=tuple(codes.values()))
+    module = ModuleSnapshot(FIRST_RESPONDER, name="typed in", codes=tuple(codes.values()))
     return Snapshot(datetime.now(UTC), "typed in", (module,), tuple(remarks[:20]))

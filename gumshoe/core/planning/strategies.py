@@ -23,6 +23,7 @@ from gumshoe.core.clues.model import ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.planning.next_test import Costs, Proposal, entropy_bits, relevant_faults
+from gumshoe.core.planning.stop import ENOUGH
 from gumshoe.core.suspects.likelihood import Floats
 from gumshoe.core.suspects.posterior import Assessment
 
@@ -31,7 +32,6 @@ KEPT_TESTS = 24
 SMALL = 0.004
 CAN_CHANGE_BITS = 0.03
 QUICK_MINUTES = 10.0
-ENOUGH = 0.92
 MAX_STEPS = 14
 FIRST_STEPS = 3
 
@@ -162,6 +162,11 @@ class _Table:
         return now - after - float(self.test_money[test])
 
 
+def is_quick_look(test: TestRow) -> bool:
+    """A look that takes nothing apart and is soon made."""
+    return test.invasive == 0 and test.minutes <= QUICK_MINUTES
+
+
 Choice = tuple[str, int]
 Policy = Callable[["_Table", Floats, frozenset[int], frozenset[int]], Choice]
 
@@ -187,9 +192,7 @@ def _telling(table: _Table, weights: Floats, done: frozenset[int], made: frozens
 
 def _quick(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
     looks = sorted(
-        (test.minutes, index)
-        for index, test in enumerate(table.tests)
-        if index not in made and test.invasive == 0 and test.minutes <= QUICK_MINUTES
+        (test.minutes, index) for index, test in enumerate(table.tests) if index not in made and is_quick_look(test)
     )
     for _, index in looks:
         if table.bits(weights, index) >= CAN_CHANGE_BITS:
@@ -215,7 +218,7 @@ def in_order_of(strategy: Strategy, proposals: Iterable[Proposal]) -> tuple[Prop
         return rows
 
     def slow(item: Proposal) -> bool:
-        return item.test.invasive > 0 or item.bits < CAN_CHANGE_BITS or item.minutes > QUICK_MINUTES
+        return not is_quick_look(item.test) or item.bits < CAN_CHANGE_BITS
 
     return tuple(sorted(rows, key=lambda item: (slow(item), item.minutes if not slow(item) else 0.0)))
 

@@ -45,6 +45,7 @@ class _Facts:
         self.complained = case.complaints.exists()
         self.scanned = case.scans.filter(interrupted=False).exists()
         self.recorded = case.recordings.exists()
+        self.connected = case.scans.exclude(frames="").exists()
         self.tested = case.testrecords.exists()
         self.clearing = case.clearings.filter(triage=False).last()
         judgement = self.clearing.judgements.last() if self.clearing else None
@@ -111,7 +112,7 @@ def _next(facts: _Facts) -> tuple[str, str, str]:
         return "repair", "Propose the repair", ""
     if facts.failed:
         return "suspects", "The code came back: look at the suspects again", "bad"
-    if not facts.recorded:
+    if not facts.recorded and facts.connected:
         return "live", "Record warm idle and 2500 rpm", ""
     return "suspects", "Make the next test", ""
 

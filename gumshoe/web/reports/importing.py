@@ -11,12 +11,10 @@ from django.utils import timezone
 
 from gumshoe.core.casefile import CaseFile, plain_case, read_case
 from gumshoe.core.casefile.model import EventFacts, LineFacts
-from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.presets import facts_of
 from gumshoe.core.obd.poller import Sample
-from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
-from gumshoe.core.obd.typed import TYPED_RESPONDER
+from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases import services as cases
@@ -140,13 +138,8 @@ class _Maker:
     def _scans(self, document: CaseFile) -> None:
         for snapshot in document.scans:
             self._scan(snapshot)
-        if document.codes:
-            stored = [
-                StoredCode(TroubleCode.parse(item).text, CodeState.CONFIRMED) if isinstance(item, str) else item
-                for item in document.codes
-            ]
-            module = ModuleSnapshot(TYPED_RESPONDER, name="from the case file", codes=tuple(stored))
-            self._scan(Snapshot(timezone.now(), "case file", (module,)))
+        if document.module:
+            self._scan(Snapshot(timezone.now(), "case file", (document.module,)))
 
     def _scan(self, snapshot: Snapshot) -> None:
         at = snapshot.taken_at if snapshot.taken_at.tzinfo else timezone.make_aware(snapshot.taken_at)

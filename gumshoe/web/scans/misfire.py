@@ -11,7 +11,7 @@ from gumshoe.core.clues.misfire import (
     CATALYST_DANGER_PCT,
     EMISSION_PCT,
     disagreement,
-    misfire_percent,
+    misfire_share,
     pattern_advice,
     shared_bank_warning,
 )
@@ -22,8 +22,6 @@ from gumshoe.web.cases.models import Lamp
 from gumshoe.web.scans import services
 from gumshoe.web.scans.models import HandTest
 
-CATALYST_WINDOW = 200.0
-
 
 @needs(Right.SEE)
 def misfire(request: HttpRequest, pk: int) -> HttpResponse:
@@ -32,9 +30,8 @@ def misfire(request: HttpRequest, pk: int) -> HttpResponse:
     knowledge = cases.knowledge_of(case)
     cylinders = range(1, knowledge.powertrain.cylinders + 1)
     stored, reading = services.latest_misfire(case, knowledge)
-    given = _number(request.GET.get("revolutions", ""))
-    revolutions = given or CATALYST_WINDOW
-    firings = revolutions * knowledge.powertrain.cylinders / 2.0
+    revolutions = _number(request.GET.get("revolutions", ""))
+    share = misfire_share(reading, revolutions, knowledge.powertrain.cylinders) if reading and revolutions else None
     hand = case.handtests.last()
     complaint = cases.complaint_of(case)
     top = max([*reading.last.values(), *reading.average.values(), 1]) if reading else 1
@@ -46,11 +43,10 @@ def misfire(request: HttpRequest, pk: int) -> HttpResponse:
             "share": reading.last.get(n, 0) / top,
             "blamed": n in reading.cylinders,
             "dead": bool(hand and n in hand.cylinders),
-            "percent": misfire_percent(reading.last.get(n, 0), revolutions, 2),
+            "percent": share.by_cylinder[n] if share else None,
         }
         for n in (cylinders if reading else ())
     ]
-    whole = misfire_percent(reading.total, revolutions, knowledge.powertrain.cylinders) if reading else 0.0
     return render(
         request,
         "scans/misfire.html",
@@ -60,12 +56,9 @@ def misfire(request: HttpRequest, pk: int) -> HttpResponse:
             stored=stored,
             misfire=reading,
             rows=rows,
-            whole=whole,
+            percent=share,
             revolutions=round(revolutions),
-            given=bool(given),
             limits={"catalyst": CATALYST_DANGER_PCT, "emission": EMISSION_PCT},
-            impossible=bool(reading) and given and reading.total > firings,
-            danger=whole >= CATALYST_DANGER_PCT and bool(given),
             flashing=bool(complaint and complaint.lamp == Lamp.FLASHING),
             advice=pattern_advice(reading.pattern) if reading else "",
             bank_warning=shared_bank_warning(reading, knowledge.powertrain) if reading else "",

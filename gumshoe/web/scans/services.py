@@ -24,8 +24,8 @@ from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.obd.errors import LinkError
 from gumshoe.core.obd.link import Frame
 from gumshoe.core.obd.scanner import scan
-from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
-from gumshoe.core.obd.typed import TYPED_RESPONDER, read_typed
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, failure_types, states_by_code
+from gumshoe.core.obd.typed import read_typed
 from gumshoe.core.obd.uds import ModuleAddress
 from gumshoe.core.signals.frame_reading import FrameReading, read_frame
 from gumshoe.core.suspects.relations import CodeReading, CodesRead, DriveAdvice, drive_advice, read_codes
@@ -136,13 +136,8 @@ def take_file(case: Case, user: User, content: bytes) -> list[Scan]:
         return [type_in(case, user, content.decode("utf-8", errors="replace"))]
     document = read_case(content)
     found = list(document.scans)
-    if document.codes:
-        codes = [
-            item if isinstance(item, StoredCode) else StoredCode(item.strip().upper(), CodeState.CONFIRMED)
-            for item in document.codes
-        ]
-        module = ModuleSnapshot(TYPED_RESPONDER, name="from a file", codes=tuple(codes))
-        found.append(Snapshot(timezone.now(), "file", (module,)))
+    if document.module:
+        found.append(Snapshot(timezone.now(), "file", (document.module,)))
     if not found:
         raise BadInput("The file holds no scan and no codes.", kept="Nothing was stored.", remedies=("choose another",))
     with transaction.atomic():
@@ -222,14 +217,9 @@ def read(case: Case, assessment: Any) -> Reading | None:
     snapshot = snapshot_of(stored) if stored else None
     if snapshot is None:
         return None
-    states: dict[str, tuple[CodeState, ...]] = {}
-    for module in snapshot.modules:
-        for item in module.codes:
-            if item.state not in states.get(item.code, ()):
-                states[item.code] = (*states.get(item.code, ()), item.state)
     knowledge = cases.knowledge_of(case)
-    types = {item.code: item.failure_type for module in snapshot.modules for item in module.codes if item.failure_type}
-    codes = read_codes(states, knowledge, assessment, types)
+    states = states_by_code(snapshot.stored_codes)
+    codes = read_codes(states, knowledge, assessment, failure_types(snapshot.stored_codes))
     frames = tuple(
         (frame.code, read_frame(frame), frame.values) for module in snapshot.modules for frame in module.frames
     )

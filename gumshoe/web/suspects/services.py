@@ -93,7 +93,8 @@ def learned_for(case: Case) -> dict[str, float]:
     if not Settings.load().learns:
         return {}
     shop = []
-    for verdict in Verdict.objects.exclude(case=case).select_related("case__vehicle").order_by("case_id", "at", "pk"):
+    own = Verdict.objects.exclude(case=case).exclude(case__importeds__isnull=False)  # a file's proof is not the shop's
+    for verdict in own.select_related("case__vehicle").order_by("case_id", "at", "pk"):
         judgement = verdict.case.judgements.last()
         if judgement and judgement.verdict in (ProofVerdict.PROVEN, ProofVerdict.CAME_BACK):
             same = verdict.case.vehicle.platform == case.vehicle.platform
@@ -105,6 +106,25 @@ def learned_for(case: Case) -> dict[str, float]:
         for row in HeardRate.objects.filter(withdrawn=False, platform__in=("", case.vehicle.platform))
     ]
     return multipliers(cases.knowledge_of(case), shop, heard) if shop or heard else {}
+
+
+WORTH_SAYING = 0.02
+"""Probability from which a suspect's move by what was learned is told."""
+
+
+def learning_of(case: Case, assessment: Assessment, chosen: str, shown: int) -> dict[str, object] | None:
+    """What the shop's own repairs changed: the factor on the chosen suspect, and the ranking without them."""
+    factors = learned_for(case)
+    if not factors:
+        return None
+    plain = without_learning(case, assessment)
+    before, now = ([item.id for item in found.suspects[:shown]] for found in (plain, assessment))
+    moved = [
+        (item.row.words, before.index(item.id) + 1, place)
+        for place, item in enumerate(assessment.suspects[:shown], 1)
+        if item.probability >= WORTH_SAYING and item.id in before and before.index(item.id) + 1 != place
+    ]
+    return {"factor": factors.get(chosen, 1.0), "moved": moved, "new": [n for n in now if n not in before]}
 
 
 def without_learning(case: Case, assessment: Assessment) -> Assessment:

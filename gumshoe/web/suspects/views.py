@@ -13,14 +13,12 @@ from gumshoe.core.suspects.posterior import Assessment, Entry, Stance
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
-from gumshoe.web.cases.models import Case
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects import services
 
 SHOWN = 8
 COLUMNS = 6
 LISTED = 60
-WORTH_SAYING = 0.02
 
 
 @needs(Right.SEE)
@@ -59,7 +57,7 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
             rest=assessment.suspects[SHOWN : SHOWN + LISTED],
             ways=services.ways_to_work(case, assessment),
             way=way,
-            learning=_learning(case, assessment, chosen.id),
+            learning=services.learning_of(case, assessment, chosen.id, SHOWN),
             knowledge=knowledge,
             repair=knowledge.repairs[chosen.row.repair],
             best=[knowledge.faults[name].words for name in assessment.best],
@@ -68,21 +66,6 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
             **_matrix(assessment),
         ),
     )
-
-
-def _learning(case: Case, assessment: Assessment, chosen: str) -> dict[str, object] | None:
-    """What the shop's own repairs changed: the factor on the chosen suspect, and the ranking without them."""
-    factors = services.learned_for(case)
-    if not factors:
-        return None
-    plain = services.without_learning(case, assessment)
-    before, now = ([item.id for item in found.suspects[:SHOWN]] for found in (plain, assessment))
-    moved = [
-        (item.row.words, before.index(item.id) + 1, place)
-        for place, item in enumerate(assessment.suspects[:SHOWN], 1)
-        if item.probability >= WORTH_SAYING and item.id in before and before.index(item.id) + 1 != place
-    ]
-    return {"factor": factors.get(chosen, 1.0), "moved": moved, "new": [n for n in now if n not in before]}
 
 
 def _way(request: HttpRequest) -> Strategy:

@@ -48,6 +48,12 @@ def failure(byte: str) -> str:
 
 
 @register.filter
+def spaced(name: str) -> str:
+    """A name of the tables in words: ``air_flow_meter`` → air flow meter."""
+    return name.replace("_", " ")
+
+
+@register.filter
 def channel_name(key: str) -> str:
     """The name of a channel."""
     item = fields_by_key().get(key)
