@@ -326,7 +326,7 @@ class ToldByTheBus(unittest.TestCase):
         self.assertEqual(told_by_bus(None), ())
 
     def test_every_monitor_that_tells_a_part_is_one_the_status_decodes(self) -> None:
-        """EGR / VVT and secondary air are readiness bits of a spark engine; kind of fuel 3 is ethanol (SAE J1979 [S])."""
+        """EGR / VVT and secondary air are readiness bits of a spark engine; kind of fuel 3 ethanol (SAE J1979 [S])."""
         status = decode_status(bytes([0, 0b111, 0b10001000, 0]))
         told = {
             item.fact: item.value for item in told_by_bus(ModuleSnapshot(0x7E8, status=status, values={"fuel_type": 3}))
