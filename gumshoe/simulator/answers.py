@@ -182,16 +182,20 @@ class EngineModule:
 
 def _result_rows(memory: Memory) -> dict[int, list[bytes]]:
     """Service 06 records by monitor id."""
-    results = memory.results
     rows: dict[int, list[bytes]] = {}
-    rows[0x01] = [encode_result(0x01, 0x81, 0x20, results.get("upstream", 0.0), UpstreamSensor.LIMIT, 255.0)]
-    rows[0x21] = [encode_result(0x21, 0x80, 0x20, results.get("catalyst", 0.0), 0.0, Catalyst.LIMIT)]
-    rows[0x41] = [encode_result(0x41, 0x85, 0x0E, results.get("heater_a", 0.0), 0.2, 3.0)]
     limit = FuelSystem.LIMIT * 100.0
-    rows[0x81] = [encode_result(0x81, 0x86, 0xAF, results.get("fuel", 0.0), -limit, limit)]
+    for bank in range(len(memory.ltft)):
+        told = {
+            key: memory.results.get(f"{key} {bank + 1}", 0.0) for key in ("upstream", "catalyst", "heater_a", "fuel")
+        }
+        sensor, catalyst, heater, fuel = 0x01 + 4 * bank, 0x21 + bank, 0x41 + 4 * bank, 0x81 + bank
+        rows[sensor] = [encode_result(sensor, 0x81, 0x20, told["upstream"], UpstreamSensor.LIMIT, 255.0)]
+        rows[catalyst] = [encode_result(catalyst, 0x80, 0x20, told["catalyst"], 0.0, Catalyst.LIMIT)]
+        rows[heater] = [encode_result(heater, 0x85, 0x0E, told["heater_a"], 0.2, 3.0)]
+        rows[fuel] = [encode_result(fuel, 0x86, 0xAF, told["fuel"], -limit, limit)]
     total_trip, total_average = sum(memory.misfire_trip), sum(memory.misfire_average)
     for mid, now, average in [(0xA1, total_trip, total_average)] + [
-        (0xA2 + n, memory.misfire_trip[n], memory.misfire_average[n]) for n in range(4)
+        (0xA2 + n, memory.misfire_trip[n], memory.misfire_average[n]) for n in range(len(memory.misfire_trip))
     ]:
         allowed = 65535  # the count has no limit of its own: the monitor judges shares of revolutions
         rows[mid] = [

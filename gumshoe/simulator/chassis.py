@@ -18,7 +18,7 @@ AVAILABLE = 0x7F
 LOW_SUPPLY_V = 9.2
 SUPPLY_SECONDS, DATA_SECONDS = 0.2, 2.0
 ENGINE_DATA, LOW_SUPPLY = "U040186", "U300316"
-INPUTS_OF_ENGINE_DATA = frozenset({"P0102", "P0113", "P0118"})
+INPUTS_OF_ENGINE_DATA = frozenset({"P0102", "P0113", "P0107", "P0098", "P0118"})
 """The engine's messages are made from these sensors: while one has failed, they are marked invalid."""
 SESSION, CLEAR, READ_CODES, READ_DATA, PRESENT = 0x10, 0x14, 0x19, 0x22, 0x3E
 VIN_ID, PART_ID, SOFTWARE_ID = 0xF190, 0xF187, 0xF195

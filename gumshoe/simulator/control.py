@@ -9,16 +9,32 @@ from dataclasses import dataclass, field
 
 from gumshoe.simulator.engine import AFR, DT, Actuation
 from gumshoe.simulator.memory import Memory
-from gumshoe.simulator.sensors import Readings
+from gumshoe.simulator.models import Model
+from gumshoe.simulator.sensors import BankReadings, Readings
 
 OPEN_COLD, CLOSED, OPEN_LOAD, OPEN_FAULT = 0x01, 0x02, 0x04, 0x08
 STFT_LIMIT = 0.20
 LTFT_LIMIT = 0.25
-# Fuel cells of the learnt trim: idle, then by air flow in g/s.
+# Fuel cells of the learnt trim: idle, then by air flow in g/s of an engine of the reference size.
 CELL_LIMITS_GPS = (12.0, 30.0)
 IDLE_C = (20.0, 80.0)
-DISPLACEMENT_L = 1.598
-MANIFOLD_L = 2.5
+
+
+@dataclass
+class BankControl:
+    """Mixture control of one bank."""
+
+    stft: float = 0.0
+    stft_mean: float = 0.0
+    rear_bias: float = 0.0
+    fuel_state: int = OPEN_COLD
+    lambda_command: float = 1.0
+    sensor_heat: float = 0.0
+
+    @property
+    def sensor_hot(self) -> bool:
+        """Whether the upstream sensor is warm enough to be used."""
+        return self.sensor_heat > 0.95
 
 
 @dataclass
@@ -26,11 +42,7 @@ class ControlState:
     """What the control unit remembers while it is powered."""
 
     run_time_s: float = 0.0
-    stft: float = 0.0
     cell: int = 0
-    fuel_state: int = OPEN_COLD
-    lambda_command: float = 1.0
-    rear_bias: float = 0.0
     idle_integral: float = 0.0
     throttle: float = 0.0
     spark_deg: float = 8.0
@@ -40,24 +52,26 @@ class ControlState:
     air_gps: float = 0.0
     model_gps: float = 0.0
     target_rpm: float = 760.0
-    sensor_heat: float = 0.0
     heater_on: bool = False
     start_coolant_c: float = 0.0
-    meter_usable: bool = True
-    stft_mean: float = 0.0
+    metering_usable: bool = True
+    banks: list[BankControl] = field(default_factory=lambda: [BankControl()])
     command: Actuation = field(default_factory=Actuation)
 
 
 class EngineManagement:
     """Turns readings into commands, 50 times a second."""
 
-    def __init__(self, memory: Memory) -> None:
-        self.memory = memory
-        self.state = ControlState()
+    def __init__(self, memory: Memory, model: Model) -> None:
+        self.memory, self.model = memory, model
+        self.power_up()
 
     def power_up(self) -> None:
         """Key on: volatile memory starts afresh."""
-        self.state = ControlState()
+        banks = len(self.model.banks)
+        self.state = ControlState(
+            banks=[BankControl() for _ in range(banks)], command=Actuation(fuel_gps=[0.0] * banks)
+        )
 
     def step(self, seen: Readings, cranking: bool) -> Actuation:
         """One step of 20 ms."""
@@ -73,29 +87,35 @@ class EngineManagement:
         self._fuel(seen, running, cranking)
         self._spark(seen, running)
         state.heater_on = running
-        warming = DT / 9.0 if seen.heater_amps > 0.2 else (DT / 120.0 if running else -DT / 60.0)
-        state.sensor_heat = min(1.0, max(0.0, state.sensor_heat + warming))
+        for own, bank in zip(seen.banks, state.banks, strict=True):
+            warming = DT / 9.0 if own.heater_amps > 0.2 else (DT / 120.0 if running else -DT / 60.0)
+            bank.sensor_heat = min(1.0, max(0.0, bank.sensor_heat + warming))
         command.throttle, command.spark_deg, command.purge = state.throttle, state.spark_deg, state.purge
         return command
 
     @property
-    def sensor_hot(self) -> bool:
-        """Whether the upstream sensor is warm enough to be used."""
-        return self.state.sensor_heat > 0.95
+    def sensor_hot(self) -> tuple[bool, ...]:
+        """Whether each bank's upstream sensor is warm enough to be used."""
+        return tuple(bank.sensor_hot for bank in self.state.banks)
 
     # -- inside -------------------------------------------------------------------------------------------
 
     def _air(self, seen: Readings) -> None:
-        state = self.state
-        state.model_gps = model_air_gps(state.throttle, seen.rpm, seen.intake_c, seen.baro_kpa)
-        state.meter_usable = 0.5 < seen.meter_v < 4.8
-        measured = seen.meter_gps if state.meter_usable else state.model_gps
-        # The meter sees the manifold being filled as well: follow the cylinders with the manifold's own time constant.
-        fill_s = MANIFOLD_L / (0.85 * DISPLACEMENT_L * max(seen.rpm, 200.0) / 120.0)
+        state, model = self.state, self.model
+        state.model_gps = model_air_gps(model, state.throttle, seen.rpm, seen.intake_c, seen.baro_kpa)
+        if model.flow_metered:
+            state.metering_usable = 0.5 < seen.meter_v < 4.8
+            measured = seen.meter_gps if state.metering_usable else state.model_gps
+            # The meter sees the manifold being filled as well: follow the cylinders with the manifold's time constant.
+            fill_s = model.manifold_l / (0.85 * model.displacement_l * max(seen.rpm, 200.0) / 120.0)
+        else:
+            state.metering_usable = 0.2 < seen.pressure_v < 4.8
+            measured = pressure_air_gps(model, seen) if state.metering_usable else state.model_gps
+            fill_s = 0.04
         state.air_gps += (measured - state.air_gps) * DT / (DT + fill_s)
         if seen.rpm > 300.0:
             # J1979: absolute load is air per intake stroke over 1.184 g/L times the cylinder's displacement.
-            state.abs_load_pct = 100.0 * state.air_gps * 120.0 / (seen.rpm * 1.184 * DISPLACEMENT_L)
+            state.abs_load_pct = 100.0 * state.air_gps * 120.0 / (seen.rpm * 1.184 * model.displacement_l)
             x = (seen.rpm - 4000.0) / 4000.0
             peak = (0.90 - 0.14 * x * x) * seen.baro_kpa / 101.3
             state.load_pct = min(100.0, state.abs_load_pct / max(peak, 0.2))
@@ -106,7 +126,7 @@ class EngineManagement:
         state = self.state
         low, high = IDLE_C
         cold = min(max((high - seen.coolant_c) / (high - low), 0.0), 1.0)
-        state.target_rpm = 760.0 + 420.0 * cold
+        state.target_rpm = self.model.idle_rpm + 420.0 * cold
         base = 0.0345 + 0.020 * cold + 0.012 * max(0.0, 1.0 - state.run_time_s / 3.0)
         if running and seen.pedal < 0.01 and seen.speed_kmh < 3.0:
             error = (state.target_rpm - seen.rpm) / 1000.0
@@ -118,64 +138,63 @@ class EngineManagement:
             state.throttle = min(1.0, base + state.idle_integral + 0.95 * seen.pedal**1.5)
 
     def _fuel(self, seen: Readings, running: bool, cranking: bool) -> None:
-        state, memory = self.state, self.memory
+        state, command = self.state, self.state.command
+        shares = len(state.banks)
         if not running:
-            state.command.fuel_gps = 1.25 * state.model_gps / AFR if cranking else 0.0
-            state.fuel_state = OPEN_COLD
-            state.stft = 0.0
+            cranked = 1.25 * state.model_gps / AFR / shares if cranking else 0.0
+            command.fuel_gps = [cranked] * shares
+            for bank in state.banks:
+                bank.fuel_state, bank.stft = OPEN_COLD, 0.0
             return
         overrun = seen.pedal < 0.01 and seen.rpm > 1600.0 and state.run_time_s > 5.0 and seen.speed_kmh > 12.0
-        full = seen.pedal > 0.85
-        closed = (
-            self.sensor_hot
-            and seen.upstream_ready
-            and seen.coolant_c > 30.0
-            and state.run_time_s > 10.0
-            and not overrun
-            and not full
-        )
         if overrun:
-            state.command.fuel_gps, state.fuel_state, state.stft = 0.0, OPEN_LOAD, 0.0
+            command.fuel_gps = [0.0] * shares
+            for bank in state.banks:
+                bank.fuel_state, bank.stft = OPEN_LOAD, 0.0
             return
         state.cell = self._cell(seen)
-        enrich = 1.0 + 0.25 * min(max((40.0 - seen.coolant_c) / 60.0, 0.0), 1.0) * max(0.0, 1 - state.run_time_s / 60)
+        cold = min(max((40.0 - seen.coolant_c) / 60.0, 0.0), 1.0)
+        enrich = 1.0 + 0.25 * cold * max(0.0, 1 - state.run_time_s / 60)
         enrich += 0.10 * max(0.0, 1.0 - state.run_time_s / 25.0)
-        if closed:
-            state.fuel_state = CLOSED
-            dither = 0.012 if (state.run_time_s * 0.8) % 1.0 < 0.5 else -0.012
-            if state.run_time_s > 60.0:
-                state.rear_bias += (seen.downstream_v - 0.66) * DT * 0.01
-                state.rear_bias = min(max(state.rear_bias, -0.015), 0.015)
-            state.lambda_command = 1.0 + dither + state.rear_bias
-            error = seen.lambda_upstream - state.lambda_command
-            error = min(max(error, -0.15), 0.15)
-            state.stft = min(max(state.stft + 0.8 * error * DT, -STFT_LIMIT), STFT_LIMIT)
-            correction = state.stft + 0.18 * error
-            if seen.coolant_c > 65.0:
-                move = state.stft * DT / 9.0
-                cell = memory.ltft[state.cell]
-                learnt = min(max(cell + move, -LTFT_LIMIT), LTFT_LIMIT)
-                state.stft -= learnt - cell
-                memory.ltft[state.cell] = learnt
-            state.stft_mean += (state.stft - state.stft_mean) * DT / 3.0
-        else:
-            state.fuel_state = (
-                OPEN_LOAD if full else (OPEN_COLD if seen.upstream_ready or state.run_time_s < 60 else OPEN_FAULT)
-            )
-            state.lambda_command = 0.88 if full else 1.0
-            state.stft *= 0.98
-            correction = state.stft
-        trim = 1.0 + correction + memory.ltft[state.cell]
-        state.command.fuel_gps = max(0.0, state.air_gps / (AFR * state.lambda_command) * trim * enrich)
-        warm = seen.coolant_c > 60.0 and closed
-        wanted = min(0.9, 0.15 + state.air_gps / 40.0) if warm and state.cell != 0 else 0.0
+        for index, (bank, own) in enumerate(zip(state.banks, seen.banks, strict=True)):
+            learnt = self.memory.ltft[index]
+            trim = 1.0 + self._mixture(seen, bank, own, learnt) + learnt[state.cell]
+            command.fuel_gps[index] = max(0.0, state.air_gps / shares / (AFR * bank.lambda_command) * trim * enrich)
+        warm = seen.coolant_c > 60.0 and state.banks[0].fuel_state == CLOSED
+        wanted = min(0.9, 0.15 + state.air_gps / (40.0 * self.model.size)) if warm and state.cell != 0 else 0.0
         state.purge += (wanted - state.purge) * DT / 2.0
+
+    def _mixture(self, seen: Readings, bank: BankControl, own: BankReadings, learnt: list[float]) -> float:
+        """The correction of one bank in this step; moves its short and learnt trims while in closed loop."""
+        state = self.state
+        full = seen.pedal > 0.85
+        if not (bank.sensor_hot and own.upstream_ready and seen.coolant_c > 30.0 and state.run_time_s > 10.0) or full:
+            cold = own.upstream_ready or state.run_time_s < 60.0
+            bank.fuel_state = OPEN_LOAD if full else (OPEN_COLD if cold else OPEN_FAULT)
+            bank.lambda_command = 0.88 if full else 1.0
+            bank.stft *= 0.98
+            return bank.stft
+        bank.fuel_state = CLOSED
+        dither = 0.012 if (state.run_time_s * 0.8) % 1.0 < 0.5 else -0.012
+        if state.run_time_s > 60.0:
+            bank.rear_bias = min(max(bank.rear_bias + (own.downstream_v - 0.66) * DT * 0.01, -0.015), 0.015)
+        bank.lambda_command = 1.0 + dither + bank.rear_bias
+        error = min(max(own.lambda_upstream - bank.lambda_command, -0.15), 0.15)
+        bank.stft = min(max(bank.stft + 0.8 * error * DT, -STFT_LIMIT), STFT_LIMIT)
+        correction = bank.stft + 0.18 * error
+        if seen.coolant_c > 65.0:
+            cell = learnt[state.cell]
+            moved = min(max(cell + bank.stft * DT / 9.0, -LTFT_LIMIT), LTFT_LIMIT)
+            bank.stft -= moved - cell
+            learnt[state.cell] = moved
+        bank.stft_mean += (bank.stft - bank.stft_mean) * DT / 3.0
+        return correction
 
     def _cell(self, seen: Readings) -> int:
         if seen.pedal < 0.01 and seen.rpm < 1300.0:
             return 0
         for number, limit in enumerate(CELL_LIMITS_GPS, 1):
-            if self.state.air_gps < limit:
+            if self.state.air_gps < limit * self.model.size:
                 return number
         return 3
 
@@ -190,13 +209,25 @@ class EngineManagement:
             state.spark_deg = min(34.0, 27.0 - 0.13 * state.load_pct + (seen.rpm - 1500.0) / 400.0)
 
 
-def model_air_gps(throttle: float, rpm: float, intake_c: float, baro_kpa: float) -> float:
-    """The control unit's substitute for the meter: the throttle's own flow map, choked below the pumped flow."""
+def full_air_gps(model: Model, rpm: float, intake_c: float, kpa: float) -> float:
+    """What the engine swallows at that manifold pressure: its filling table times density (speed-density)."""
+    x = (rpm - 4000.0) / 4000.0
+    density = kpa * 1000.0 / (287.0 * (intake_c + 285.15))
+    return (0.90 - 0.14 * x * x) * density * model.displacement_l * rpm / 120.0
+
+
+def pressure_air_gps(model: Model, seen: Readings) -> float:
+    """Air from manifold pressure, speed and temperature. The charge takes up some of the coolant's heat on its way."""
+    warmed_c = seen.intake_c + 0.18 * (seen.coolant_c - seen.intake_c) - 12.0
+    return full_air_gps(model, seen.rpm, warmed_c, seen.map_kpa)
+
+
+def model_air_gps(model: Model, throttle: float, rpm: float, intake_c: float, baro_kpa: float) -> float:
+    """The control unit's substitute for its sensor: the throttle's own flow map, choked below the pumped flow."""
     if rpm < 60.0:
         return 0.0
-    area = 4.5 + 1500.0 * throttle**1.6
+    area = model.throttle_seep_mm2 + model.throttle_full_mm2 * throttle**1.6
     choked = area * 1e-3 * baro_kpa * 1000.0 * 0.6847 / (287.0 * (intake_c + 273.15)) ** 0.5
-    x = (rpm - 4000.0) / 4000.0
-    full = (0.90 - 0.14 * x * x) * baro_kpa * 1000.0 / (287.0 * (intake_c + 285.15)) * DISPLACEMENT_L * rpm / 120.0
+    full = full_air_gps(model, rpm, intake_c, baro_kpa)
     # Smooth minimum of the choked flow and what the engine can swallow.
     return float((choked**-4 + full**-4) ** -0.25)

@@ -1,4 +1,4 @@
-"""Mean-value engine model of an in-line four: air, fuel, torque, heat, exhaust.
+"""Mean-value engine model: air, fuel, torque, heat, exhaust, with any number of cylinders in one or two banks.
 
 Structure after the usual mean-value models: manifold filling, compressible orifice, speed-density pumping
 (Hendricks & Sorenson, SAE 900616, 1990 [M]); gas constants are physics. Coefficients are set so that idle, cruise
@@ -11,26 +11,13 @@ import math
 from dataclasses import dataclass, field
 from random import Random
 
-from gumshoe.simulator.parts import CYLINDERS, EVEN, LEAK_SPREAD, Parts
+from gumshoe.simulator.models import Model
+from gumshoe.simulator.parts import Parts, leak_spread
 
 DT = 0.02
 R_AIR = 287.0
 AFR = 14.7
-FIRING_ORDER = (0, 2, 3, 1)
 LOWER_HEATING_VALUE = 42.7e6
-
-
-@dataclass(frozen=True)
-class EngineSpec:
-    """Sizes of one engine: m³, kg m², mm² (effective), kPa."""
-
-    displacement_m3: float = 1.598e-3
-    manifold_m3: float = 2.5e-3
-    inertia: float = 0.16
-    throttle_full_mm2: float = 1500.0
-    throttle_seep_mm2: float = 4.5
-    rail_kpa: float = 350.0
-    thermostat_c: float = 88.0
 
 
 @dataclass
@@ -46,12 +33,25 @@ class Actuation:
     """What the control unit commands in this step."""
 
     throttle: float = 0.0
-    fuel_gps: float = 0.0
+    fuel_gps: list[float] = field(default_factory=lambda: [0.0])
+    """Fuel asked for, by bank."""
     spark_deg: float = 10.0
     purge: float = 0.0
     cranking: bool = False
     injectors_off: frozenset[int] = frozenset()
     coils_off: frozenset[int] = frozenset()
+
+
+@dataclass
+class Exhaust:
+    """What one bank's exhaust remembers: mixture as it leaves, as it reaches the sensor, as the sensor tells it."""
+
+    lambda_exhaust: float = 1.0
+    lambda_mixed: float = 1.0
+    lambda_sensor: float = 1.0
+    oxygen_store: float = 0.5
+    downstream_v: float = 0.1
+    catalyst_c: float = 14.0
 
 
 @dataclass
@@ -62,24 +62,19 @@ class EngineState:
     rpm: float = 0.0
     coolant_c: float = 14.0
     intake_c: float = 14.0
-    catalyst_c: float = 14.0
-    oxygen_store: float = 0.5
     meter_gps: float = 0.0
     throttle_gps: float = 0.0
     leak_gps: float = 0.0
     cylinder_gps: float = 0.0
     fuel_gps: float = 0.0
-    lambda_exhaust: float = 1.0
-    lambda_mixed: float = 1.0
-    lambda_sensor: float = 1.0
-    downstream_v: float = 0.1
     rail_kpa: float = 0.0
     torque_nm: float = 0.0
     smooth: float = 1.0
     crank_turns: float = 0.0
-    next_cylinder: int = 0
+    next_event: int = 0
     canister_load: float = 0.5
-    lambdas: list[float] = field(default_factory=lambda: [1.0] * CYLINDERS)
+    banks: list[Exhaust] = field(default_factory=lambda: [Exhaust()])
+    lambdas: list[float] = field(default_factory=list)
     fired: list[tuple[int, bool]] = field(default_factory=list)
 
 
@@ -106,9 +101,18 @@ def volumetric_efficiency(rpm: float) -> float:
 class Engine:
     """The engine; ``load_nm`` is what drive line and accessories take from it."""
 
-    def __init__(self, spec: EngineSpec, parts: Parts, air: Air, random: Random) -> None:
-        self.spec, self.parts, self.air, self.random = spec, parts, air, random
-        self.state = EngineState(coolant_c=air.temperature_c, intake_c=air.temperature_c, catalyst_c=air.temperature_c)
+    def __init__(self, model: Model, parts: Parts, air: Air, random: Random) -> None:
+        self.model, self.parts, self.air, self.random = model, parts, air, random
+        outside = air.temperature_c
+        self.state = EngineState(
+            coolant_c=outside,
+            intake_c=outside,
+            banks=[Exhaust(catalyst_c=outside) for _ in model.banks],
+            lambdas=[1.0] * model.cylinders,
+        )
+        self._swept_m3, self._manifold_m3 = model.displacement_l * 1e-3, model.manifold_l * 1e-3
+        self._fuel_of_bank = [0.0 for _ in model.banks]
+        self._spread = leak_spread(model)
 
     # -- one step -----------------------------------------------------------------------------------------
 
@@ -125,7 +129,7 @@ class Engine:
         else:
             if command.cranking and state.rpm < 260.0:
                 state.rpm += (255.0 - state.rpm) * 0.2
-            omega = (net - load_nm) / self.spec.inertia * DT
+            omega = (net - load_nm) / self.model.inertia * DT
             state.rpm = max(0.0, state.rpm + omega * 60.0 / (2.0 * math.pi))
             if not command.cranking and state.rpm < 60.0:
                 state.rpm = 0.0
@@ -133,30 +137,31 @@ class Engine:
         self._heat(speed_kmh)
 
     def _air(self, command: Actuation) -> None:
-        spec, parts, state = self.spec, self.parts, self.state
+        model, parts, state = self.model, self.parts, self.state
         up_k = state.intake_c + 273.15
-        ambient = self.air.pressure_pa - 14.0 * (parts.air_filter_restriction - 1.0) * state.throttle_gps / 10.0
-        area = spec.throttle_seep_mm2 + spec.throttle_full_mm2 * command.throttle**1.6
+        drawn = state.throttle_gps / model.size
+        ambient = self.air.pressure_pa - 1.4 * (parts.air_filter_restriction - 1.0) * drawn
+        area = model.throttle_seep_mm2 + model.throttle_full_mm2 * command.throttle**1.6
         pressure = state.manifold_pa
         state.throttle_gps = orifice_gps(area, ambient, pressure, up_k)
         leak_area = sum(parts.leaks_mm2.values())
         state.leak_gps = orifice_gps(leak_area, self.air.pressure_pa, pressure, self.air.temperature_c + 273.15)
-        purge_area = command.purge * 0.8 * ("purge_valve" not in parts.unplugged) + parts.purge_passing_mm2
+        purge_area = command.purge * 0.8 * model.size * ("purge_valve" not in parts.unplugged) + parts.purge_passing_mm2
         purge = orifice_gps(purge_area, self.air.pressure_pa, pressure, up_k)
         self._purge_fuel = purge * 0.24 * state.canister_load
         purge_air = purge - self._purge_fuel
-        state.canister_load += (0.55 - state.canister_load) * DT / 3000.0 - purge * state.canister_load * DT / 600.0
+        state.canister_load += (
+            0.55 - state.canister_load
+        ) * DT / 3000.0 - purge / model.size * state.canister_load * DT / 600.0
         self._purge_air = purge_air
         manifold_k = state.intake_c + 0.18 * (state.coolant_c - state.intake_c) + 273.15
         turns = state.rpm / 60.0
-        pumped = (
-            volumetric_efficiency(state.rpm) * pressure / (R_AIR * manifold_k) * spec.displacement_m3 * turns * 500.0
-        )
+        pumped = volumetric_efficiency(state.rpm) * pressure / (R_AIR * manifold_k) * self._swept_m3 * turns * 500.0
         state.cylinder_gps = pumped
         # Implicit in the pumped flow (proportional to pressure), and near ambient pressure in the inflow too, whose
         # slope grows without bound there: the step stays stable at any speed and opening.
         per_pa = pumped / pressure if pressure > 0.0 else 0.0
-        gain = R_AIR * manifold_k / spec.manifold_m3 * DT * 1e-3
+        gain = R_AIR * manifold_k / self._manifold_m3 * DT * 1e-3
         inflow = state.throttle_gps + state.leak_gps + purge
         following = (pressure + gain * inflow) / (1.0 + gain * per_pa)
         if following > 0.8 * ambient:
@@ -175,76 +180,90 @@ class Engine:
         state.manifold_pa = following
         self._inflow = inflow
         metered = state.throttle_gps * (1.0 - parts.duct_leak_share)
-        share = min(metered / 30.0, 1.0)
+        share = min(metered / (30.0 * model.size), 1.0)
         gain_meter = parts.meter_gain_low + (parts.meter_gain_high - parts.meter_gain_low) * share
         noise = 1.0 + 0.006 * self.random.gauss(0.0, 1.0)
         state.meter_gps += (metered * gain_meter * noise - state.meter_gps) * 0.4
 
     def _fuel(self, command: Actuation) -> None:
-        parts, state = self.parts, self.state
-        if command.fuel_gps > 0.0 or command.cranking:
-            capacity = 14.0 * parts.pump_capacity / parts.filter_restriction
-            supply = 430.0 * (1.0 - (state.fuel_gps / capacity) ** 2) if capacity > 0 else 0.0
-            wanted = min(self.spec.rail_kpa, max(supply, 60.0))
+        parts, state, model = self.parts, self.state, self.model
+        asked = sum(command.fuel_gps)
+        if asked > 0.0 or command.cranking:
+            capacity = 14.0 * model.size * parts.pump_capacity / parts.filter_restriction
+            supply = 1.229 * model.rail_kpa * (1.0 - (state.fuel_gps / capacity) ** 2) if capacity > 0 else 0.0
+            wanted = min(model.rail_kpa * parts.regulator_gain, max(supply, 60.0))
             state.rail_kpa += (wanted - state.rail_kpa) * 0.1
         else:
             state.rail_kpa *= 0.99995
-        state.fuel_gps = command.fuel_gps * math.sqrt(max(state.rail_kpa, 0.0) / self.spec.rail_kpa)
+        pressed = math.sqrt(max(state.rail_kpa, 0.0) / model.rail_kpa)
+        for bank, fuel in enumerate(command.fuel_gps):
+            self._fuel_of_bank[bank] = fuel * pressed
+        state.fuel_gps = sum(self._fuel_of_bank)
 
     def _combustion(self, command: Actuation) -> float:
         """Mean indicated torque in Nm; appends each combustion and whether it fired to ``state.fired``."""
-        parts, state = self.parts, self.state
+        parts, state, model = self.parts, self.state, self.model
         turns = state.rpm / 60.0
         state.fired.clear()
         if turns < 1.0:
             state.smooth = 1.0
             return 0.0
         if state.fuel_gps <= 0.0:
-            state.lambda_exhaust += (4.0 - state.lambda_exhaust) * 0.3
+            for exhaust in state.banks:
+                exhaust.lambda_exhaust += (4.0 - exhaust.lambda_exhaust) * 0.3
             return 0.0
+        count = model.cylinders
         leaks, total_leak = parts.leaks_mm2, sum(parts.leaks_mm2.values())
-        air = state.cylinder_gps
-        inflow = self._inflow or 1.0
-        unmetered = state.leak_gps / inflow
-        power = 0.0
+        unmetered = state.leak_gps / (self._inflow or 1.0)
+        measured, strayed = state.cylinder_gps * (1.0 - unmetered) / count, state.cylinder_gps * unmetered
+        vapour = self._purge_fuel / count
         load = state.manifold_pa / 101_000.0
-        burnt_air = burnt_fuel = 0.0
-        chances = []
-        for cylinder in range(CYLINDERS):
-            spread = 0.25
-            if total_leak > 0.0:
-                spread = sum(LEAK_SPREAD.get(name, EVEN)[cylinder] * area for name, area in leaks.items()) / total_leak
-            own_air = air * (1.0 - unmetered) * 0.25 + air * unmetered * spread
-            own_fuel = (state.fuel_gps * 0.25) * parts.injector_gain[cylinder] + self._purge_fuel * 0.25
-            if cylinder in command.injectors_off:
-                own_fuel = self._purge_fuel * 0.25
-            ratio = own_air / (AFR * own_fuel) if own_fuel > 1e-9 else 9.0
-            state.lambdas[cylinder] = ratio
-            burnt_air += own_air
-            burnt_fuel += own_fuel
-            useful = min(own_fuel, own_air / AFR)
-            power += useful * 1e-3 * LOWER_HEATING_VALUE * parts.compression[cylinder] ** 0.5
-            chances.append(self._misfire_chance(cylinder, ratio, load, command))
+        power = 0.0
+        chances = [0.0] * count
+        for bank, members in enumerate(model.members):
+            burnt_air = burnt_fuel = missed = 0.0
+            injected = self._fuel_of_bank[bank] / len(members)
+            for cylinder in members:
+                spread = 1.0 / count
+                if total_leak > 0.0:
+                    spread = sum(self._spread[name][cylinder] * area for name, area in leaks.items()) / total_leak
+                own_air = measured + strayed * spread
+                own_fuel = injected * parts.injector_gain[cylinder] + vapour
+                if cylinder in command.injectors_off:
+                    own_fuel = vapour
+                ratio = own_air / (AFR * own_fuel) if own_fuel > 1e-9 else 9.0
+                state.lambdas[cylinder] = ratio
+                burnt_air += own_air
+                burnt_fuel += own_fuel
+                useful = min(own_fuel, own_air / AFR)
+                power += useful * 1e-3 * LOWER_HEATING_VALUE * parts.compression[cylinder] ** 0.5
+                chances[cylinder] = self._misfire_chance(cylinder, ratio, load, command)
+                missed += chances[cylinder]
+            # Unburnt charge carries its oxygen past the sensor: misfire reads lean.
+            leaving = burnt_air / (AFR * burnt_fuel) if burnt_fuel > 1e-9 else 9.0
+            state.banks[bank].lambda_exhaust = leaving * (1.0 + 0.5 * missed / len(members))
         best = 28.0 - 12.0 * load
         spark = max(0.55, 1.0 - 0.0005 * (best - command.spark_deg) ** 2)
         mean = 0.345 * spark * power / (2.0 * math.pi * turns)
+        self._events(turns, chances)
+        return mean * state.smooth
+
+    def _events(self, turns: float, chances: list[float]) -> None:
+        """Each combustion of this step: fired or not, and how strong."""
+        parts, state, order = self.parts, self.state, self.model.firing_order
         state.crank_turns += turns * DT
-        draw = self.random.random
-        while state.crank_turns >= 0.5:
-            state.crank_turns -= 0.5
-            cylinder = FIRING_ORDER[state.next_cylinder]
-            state.next_cylinder = (state.next_cylinder + 1) % CYLINDERS
+        apart = 2.0 / len(order)
+        draw, gauss = self.random.random, self.random.gauss
+        while state.crank_turns >= apart:
+            state.crank_turns -= apart
+            cylinder = order[state.next_event] - 1
+            state.next_event = (state.next_event + 1) % len(order)
             fired = draw() >= chances[cylinder]
             state.fired.append((cylinder, fired))
             ratio = state.lambdas[cylinder]
             spread = 0.015 + 0.5 * max(0.0, ratio - 1.0) + 0.25 * max(0.0, 0.92 - ratio)
-            event = (1.0 + spread * self.random.gauss(0.0, 1.0)) * parts.compression[cylinder] if fired else 0.0
+            event = (1.0 + spread * gauss(0.0, 1.0)) * parts.compression[cylinder] if fired else 0.0
             state.smooth += (event - state.smooth) * 0.35
-        state.lambda_exhaust = burnt_air / (AFR * burnt_fuel) if burnt_fuel > 1e-9 else 9.0
-        missed = sum(chances) / CYLINDERS
-        # Unburnt charge carries its oxygen past the sensor: misfire reads lean.
-        state.lambda_exhaust *= 1.0 + 0.5 * missed
-        return mean * state.smooth
 
     def _misfire_chance(self, cylinder: int, ratio: float, load: float, command: Actuation) -> float:
         parts = self.parts
@@ -263,44 +282,47 @@ class Engine:
         return min(1.0, chance + spark_fail + poor)
 
     def _friction_nm(self) -> float:
-        state, spec = self.state, self.spec
+        state = self.state
         if state.rpm < 1.0:
             return 0.0
         cold = max(0.0, 80.0 - state.coolant_c) / 80.0
         mean_pressure = (1.14 + 0.8 * cold) * 1e5 + 9.0 * state.rpm + 0.0022 * state.rpm**2
         pumping = self.air.pressure_pa - state.manifold_pa
-        return (mean_pressure + 0.9 * pumping) * spec.displacement_m3 / (4.0 * math.pi)
+        return (mean_pressure + 0.9 * pumping) * self._swept_m3 / (4.0 * math.pi)
 
     def _exhaust(self) -> None:
         parts, state = self.parts, self.state
         if state.rpm < 60.0:
             return
-        flow = state.cylinder_gps + 0.3
+        # Flow of one bank, in the terms of the reference engine: pipes and catalysts are sized for their engine.
+        own_size = self.model.size / len(state.banks)
+        flow = state.cylinder_gps / self.model.size + 0.3
         transport = DT / (DT + 0.05 + 0.35 / flow)
-        seen = state.lambda_exhaust
-        seen += parts.exhaust_leak * 4.0 / (4.0 + flow)
-        state.lambda_mixed += (seen - state.lambda_mixed) * transport
-        target = min(max(state.lambda_mixed + parts.lambda_shift, 0.65), 1.99)
-        target += 0.0015 * self.random.gauss(0.0, 1.0)
-        state.lambda_sensor += (target - state.lambda_sensor) * DT / (DT + parts.lambda_lag_s)
-        capacity = 2.0 * parts.catalyst_capacity
-        surplus = (state.lambda_exhaust - 1.0) * flow * 0.23
-        state.oxygen_store = min(1.0, max(0.0, state.oxygen_store + surplus * DT / capacity))
-        leaving = min(1.0, max(-1.0, (state.oxygen_store - 0.5) * 2.0))
-        voltage = 0.08 + 0.66 / (1.0 + math.exp((leaving - 0.75) * 9.0))
-        if state.oxygen_store <= 0.0:
-            voltage = 0.80
-        state.downstream_v += (voltage - state.downstream_v) * DT / 0.5
+        gauss = self.random.gauss
+        for bank, exhaust in enumerate(state.banks):
+            seen = exhaust.lambda_exhaust + parts.exhaust_leak[bank] * 4.0 / (4.0 + flow)
+            exhaust.lambda_mixed += (seen - exhaust.lambda_mixed) * transport
+            target = min(max(exhaust.lambda_mixed + parts.lambda_shift[bank], 0.65), 1.99) + 0.0015 * gauss(0.0, 1.0)
+            exhaust.lambda_sensor += (target - exhaust.lambda_sensor) * DT / (DT + parts.lambda_lag_s[bank])
+            capacity = 2.0 * own_size * parts.catalyst_capacity[bank]
+            surplus = (exhaust.lambda_exhaust - 1.0) * flow * own_size * 0.23
+            exhaust.oxygen_store = min(1.0, max(0.0, exhaust.oxygen_store + surplus * DT / capacity))
+            leaving = min(1.0, max(-1.0, (exhaust.oxygen_store - 0.5) * 2.0))
+            voltage = 0.08 + 0.66 / (1.0 + math.exp((leaving - 0.75) * 9.0))
+            if exhaust.oxygen_store <= 0.0:
+                voltage = 0.80
+            exhaust.downstream_v += (voltage - exhaust.downstream_v) * DT / 0.5
 
     def _heat(self, speed_kmh: float) -> None:
-        spec, parts, state = self.spec, self.parts, self.state
+        parts, state, model = self.parts, self.state, self.model
         outside = self.air.temperature_c
-        power_w = state.fuel_gps * 1e-3 * LOWER_HEATING_VALUE if state.rpm > 60.0 else 0.0
-        opening = 1.0 if parts.thermostat_open else min(max((state.coolant_c - spec.thermostat_c) / 8.0, 0.0), 1.0)
+        power_w = state.fuel_gps * 1e-3 * LOWER_HEATING_VALUE / model.size if state.rpm > 60.0 else 0.0
+        opening = 1.0 if parts.thermostat_open else min(max((state.coolant_c - model.thermostat_c) / 8.0, 0.0), 1.0)
         airflow = 120.0 + 14.0 * speed_kmh + (250.0 if state.coolant_c > 98.0 else 0.0)
         lost = (14.0 + opening * airflow) * (state.coolant_c - outside)
         state.coolant_c += (0.34 * power_w - lost) * DT / 52_000.0
         engine_bay = outside + (state.coolant_c - outside) * (0.30 if speed_kmh < 5.0 else 0.10)
         state.intake_c += (engine_bay - state.intake_c) * DT / 120.0
         hot = outside if power_w == 0.0 else 380.0 + 0.012 * power_w
-        state.catalyst_c += (min(hot, 880.0) - state.catalyst_c) * DT / (45.0 if power_w else 900.0)
+        for exhaust in state.banks:
+            exhaust.catalyst_c += (min(hot, 880.0) - exhaust.catalyst_c) * DT / (45.0 if power_w else 900.0)

@@ -18,6 +18,7 @@ from gumshoe.simulator.chassis import UNITS, ChassisModule
 from gumshoe.simulator.drives import PROFILES
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.hands import Finding, observe
+from gumshoe.simulator.models import models
 from gumshoe.simulator.node import Node
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle
 
@@ -40,6 +41,7 @@ class StandIn:
     odometer_km: float
     history: tuple[str, ...]
     coolant_c: float = 62.0
+    model: str = "tern_16"
 
 
 class Runner(threading.Thread):
@@ -50,6 +52,7 @@ class Runner(threading.Thread):
         self.stand_in, self.channel, self.state_file = stand_in, channel, state_file
         self.vehicle = Vehicle(
             Identity(stand_in.vin, stand_in.calibration, stand_in.verification),
+            models()[stand_in.model],
             defects=stand_in.defects,
             seed=stand_in.seed,
             coolant_c=stand_in.coolant_c,

@@ -13,12 +13,6 @@ from gumshoe.simulator.engine import orifice_gps
 from gumshoe.simulator.sensors import thermistor_ohm
 from gumshoe.simulator.vehicle import Key, Vehicle
 
-_PLACES = {
-    "crankcase_ventilation_hose": "the crankcase ventilation hose, at its manifold end",
-    "brake_booster_hose": "the brake booster hose, near the manifold",
-    "intake_manifold_gasket": "the joint of the intake manifold at cylinder 4",
-}
-
 
 @dataclass(frozen=True)
 class Finding:
@@ -41,8 +35,17 @@ def _running(vehicle: Vehicle) -> bool:
     return vehicle.engine.state.rpm > 350.0
 
 
+def _places(vehicle: Vehicle) -> dict[str, str]:
+    """Where each hole of the intake is found."""
+    return {
+        "crankcase_ventilation_hose": "the crankcase ventilation hose, at its manifold end",
+        "brake_booster_hose": "the brake booster hose, near the manifold",
+        "intake_manifold_gasket": f"the joint of the intake manifold at cylinder {vehicle.model.weakest_joint}",
+    }
+
+
 def _hoses(vehicle: Vehicle) -> Finding:
-    split = [place for name, place in _PLACES.items() if name in vehicle.parts.leaks_mm2 and "hose" in name]
+    split = [place for name, place in _places(vehicle).items() if name in vehicle.parts.leaks_mm2 and "hose" in name]
     if split:
         return Finding(f"A split in {split[0]}: it opens when the hose is bent.")
     return Finding("All vacuum hoses are soft, whole and fully home.")
@@ -55,7 +58,7 @@ def _ducts(vehicle: Vehicle) -> Finding:
 
 
 def _smoke(vehicle: Vehicle) -> Finding:
-    leaks = [_PLACES[name] for name in vehicle.parts.leaks_mm2]
+    leaks = [_places(vehicle)[name] for name in vehicle.parts.leaks_mm2]
     if vehicle.parts.duct_leak_share > 0.0:
         leaks.append("the duct behind the air-flow meter")
     if leaks:
@@ -83,7 +86,8 @@ def _fuel_idle(vehicle: Vehicle) -> Finding:
 def _fuel_load(vehicle: Vehicle) -> Finding:
     parts = vehicle.parts
     capacity = 14.0 * parts.pump_capacity / parts.filter_restriction
-    pressure = min(350.0, max(430.0 * (1.0 - (1.6 / capacity) ** 2), 60.0))
+    rail = vehicle.model.rail_kpa
+    pressure = min(rail * parts.regulator_gain, max(1.229 * rail * (1.0 - (1.6 / capacity) ** 2), 60.0))
     return Finding("Gauge on the rail, second person driving up the hill.", round(pressure), "kPa")
 
 
@@ -99,14 +103,21 @@ def _purge(vehicle: Vehicle) -> Finding:
     return Finding("No suction at the canister hose while the valve is unpowered.")
 
 
+def _bank_words(vehicle: Vehicle, bank: int) -> str:
+    """The bank (counted from 0) where there are two."""
+    return f" of bank {bank + 1}" if len(vehicle.model.banks) > 1 else ""
+
+
 def _exhaust(vehicle: Vehicle) -> Finding:
-    if vehicle.parts.exhaust_leak > 0.0:
-        return Finding("Soot streaks and a ticking at the manifold joint ahead of the upstream sensor.")
+    for bank, leak in enumerate(vehicle.parts.exhaust_leak):
+        if leak > 0.0:
+            of = _bank_words(vehicle, bank)
+            return Finding(f"Soot streaks and a ticking at the manifold joint{of} ahead of the upstream sensor.")
     return Finding("The exhaust is tight ahead of the upstream sensor.")
 
 
 def _sensor(vehicle: Vehicle) -> Finding:
-    shifted = vehicle.parts.lambda_shift
+    shifted = max(vehicle.parts.lambda_shift)
     value = 0.98 + shifted
     return Finding(
         "Propane fed into the intake until the engine falters: lowest lambda shown.",
@@ -119,6 +130,8 @@ def _meter(vehicle: Vehicle) -> Finding:
     state = vehicle.engine.state
     if not _running(vehicle):
         return Finding("The engine is not running: no flow to compare.")
+    if not vehicle.model.flow_metered:
+        return Finding("There is no air-flow meter on this engine.", 88.0, "%")
     flow = orifice_gps(1500.0, 101_000.0, 60_000.0, 288.0)
     share = min(flow / 30.0, 1.0)
     gain = vehicle.parts.meter_gain_low + (vehicle.parts.meter_gain_high - vehicle.parts.meter_gain_low) * share
@@ -145,17 +158,17 @@ def _compression(vehicle: Vehicle) -> Finding:
 
 def _plugs(vehicle: Vehicle) -> Finding:
     gaps = [0.75 + 0.55 * wear for wear in vehicle.parts.plug_wear]
-    worst = max(range(4), key=lambda n: gaps[n])
+    worst = max(range(len(gaps)), key=lambda n: gaps[n])
     return Finding(f"Widest gap at cylinder {worst + 1}; insulators whole.", round(max(gaps), 2), "mm")
 
 
 def _coil_swap(vehicle: Vehicle) -> Finding:
     strengths = vehicle.parts.coil_strength
-    worst = min(range(4), key=lambda n: strengths[n])
+    worst = min(range(len(strengths)), key=lambda n: strengths[n])
     if strengths[worst] < 0.6:
         return Finding(f"The misfire count moved with the coil of cylinder {worst + 1}.")
     counts = vehicle.memory.misfire_trip
-    top = max(range(4), key=lambda n: counts[n])
+    top = max(range(len(counts)), key=lambda n: counts[n])
     if counts[top] < 20:
         return Finding("No cylinder misfires often enough to tell.")
     return Finding(f"The misfire count stayed with cylinder {top + 1}.")
@@ -163,8 +176,8 @@ def _coil_swap(vehicle: Vehicle) -> Finding:
 
 def _balance(vehicle: Vehicle) -> Finding:
     gains = vehicle.parts.injector_gain
-    mean = sum(gains) / 4.0
-    worst = max(range(4), key=lambda n: abs(gains[n] - mean))
+    mean = sum(gains) / len(gains)
+    worst = max(range(len(gains)), key=lambda n: abs(gains[n] - mean))
     return Finding(
         f"Pressure drop per pulse, largest deviation at cylinder {worst + 1}.",
         round(100.0 * (gains[worst] / mean - 1.0), 1),
@@ -183,7 +196,7 @@ def _cold_soak(vehicle: Vehicle) -> Finding:
 
 
 def _heater_ohm(vehicle: Vehicle) -> Finding:
-    if vehicle.parts.heater_open:
+    if any(vehicle.parts.heater_open):
         return Finding("Open: the meter shows no continuity.", 99_999.0, "Ω")
     return Finding("Heater of the upstream sensor, unplugged.", 6.4, "Ω")
 
@@ -218,7 +231,8 @@ def _circuit(vehicle: Vehicle, component: str) -> Finding:
     parts = vehicle.parts
     if component in parts.unplugged:
         return Finding("The plug is off: circuit open.")
-    if component in ("oxygen_heater_b1s1", "oxygen_sensor_b1s1") and parts.heater_open:
+    bank = component.removeprefix("oxygen_heater_b").removesuffix("s1")
+    if bank.isdigit() and int(bank) <= len(parts.heater_open) and parts.heater_open[int(bank) - 1]:
         return Finding("Feed and ground are good; no current flows through the heater: circuit open.")
     coil = component.removeprefix("ignition_coil_")
     if coil.isdigit() and int(coil) <= len(parts.coil_strength) and parts.coil_strength[int(coil) - 1] < 0.5:
@@ -232,7 +246,9 @@ def _worst(values: list[float]) -> int:
 
 def _spark(vehicle: Vehicle) -> Finding:
     strengths = vehicle.parts.coil_strength
-    weak = min(strengths) < 0.5 or any(f"ignition_coil_{n + 1}" in vehicle.parts.unplugged for n in range(4))
+    weak = min(strengths) < 0.5 or any(
+        f"ignition_coil_{n + 1}" in vehicle.parts.unplugged for n in range(len(strengths))
+    )
     return Finding("The spark is weak or none on one cylinder." if weak else "Every cylinder sparks: strong.")
 
 
@@ -259,7 +275,7 @@ def _humps(vehicle: Vehicle) -> Finding:
 
 
 def _catalyst(vehicle: Vehicle) -> Finding:
-    worn = vehicle.parts.catalyst_capacity < 0.3
+    worn = min(vehicle.parts.catalyst_capacity) < 0.3
     return Finding("It switches with the front sensor." if worn else "It stays steady.")
 
 

@@ -14,6 +14,7 @@ WARMUPS_TO_ERASE = 40
 SIMILAR_RPM = 375.0
 SIMILAR_LOAD = 20.0
 SIMILAR_SECONDS = 10.0
+FUEL_CELLS = 4
 
 
 @dataclass
@@ -45,15 +46,26 @@ class Memory:
     complete: dict[str, bool] = field(default_factory=dict)
     complete_trip: dict[str, bool] = field(default_factory=dict)
     results: dict[str, float] = field(default_factory=dict)
-    ltft: list[float] = field(default_factory=lambda: [0.0, 0.0, 0.0, 0.0])
-    misfire_trip: list[int] = field(default_factory=lambda: [0, 0, 0, 0])
-    misfire_last: list[int] = field(default_factory=lambda: [0, 0, 0, 0])
-    misfire_average: list[float] = field(default_factory=lambda: [0.0, 0.0, 0.0, 0.0])
+    ltft: list[list[float]] = field(default_factory=lambda: [[0.0] * FUEL_CELLS])
+    """Learnt trim by bank and fuel cell."""
+    misfire_trip: list[int] = field(default_factory=lambda: [0] * 4)
+    misfire_last: list[int] = field(default_factory=lambda: [0] * 4)
+    misfire_average: list[float] = field(default_factory=lambda: [0.0] * 4)
     warmups: int = 0
     distance_clear_km: float = 0.0
     distance_lamp_km: float = 0.0
     minutes_clear: float = 0.0
     minutes_lamp: float = 0.0
+
+    @classmethod
+    def of(cls, cylinders: int, banks: int) -> Memory:
+        """An empty memory for an engine of that many cylinders and banks."""
+        return cls(
+            ltft=[[0.0] * FUEL_CELLS for _ in range(banks)],
+            misfire_trip=[0] * cylinders,
+            misfire_last=[0] * cylinders,
+            misfire_average=[0.0] * cylinders,
+        )
 
     # -- what monitors report -----------------------------------------------------------------------------
 
@@ -110,7 +122,7 @@ class Memory:
     def begin_trip(self) -> None:
         """Key on and started."""
         self.complete_trip.clear()
-        self.misfire_trip = [0, 0, 0, 0]
+        self.misfire_trip = [0] * len(self.misfire_trip)
         for record in self.records.values():
             record.failed_trip = record.passed_trip = False
             record.similar_s = 0.0
@@ -155,9 +167,9 @@ class Memory:
         self.complete.clear()
         self.complete_trip.clear()
         self.results.clear()
-        self.ltft = [0.0, 0.0, 0.0, 0.0]
-        self.misfire_trip, self.misfire_last = [0, 0, 0, 0], [0, 0, 0, 0]
-        self.misfire_average = [0.0, 0.0, 0.0, 0.0]
+        empty = Memory.of(len(self.misfire_trip), len(self.ltft))
+        self.ltft, self.misfire_trip = empty.ltft, empty.misfire_trip
+        self.misfire_last, self.misfire_average = empty.misfire_last, empty.misfire_average
         self.warmups = 0
         self.distance_clear_km = self.distance_lamp_km = 0.0
         self.minutes_clear = self.minutes_lamp = 0.0

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from gumshoe.simulator.control import CLOSED, EngineManagement
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.memory import Memory
+from gumshoe.simulator.models import Model
 from gumshoe.simulator.sensors import Readings
 
 Frame = Callable[[], dict[str, float]]
@@ -31,6 +32,10 @@ class Watch:
     turns: float = 0.0
 
     @property
+    def model(self) -> Model:
+        return self.management.model
+
+    @property
     def running(self) -> bool:
         return self.seen.rpm > 450.0
 
@@ -48,28 +53,35 @@ class Monitor:
 class Circuits(Monitor):
     """Comprehensive components: pins out of range, outputs without their load."""
 
-    OUTPUTS = (
-        {f"injector_{n}": f"P020{n}" for n in range(1, 5)}
-        | {f"ignition_coil_{n}": f"P035{n}" for n in range(1, 5)}
-        | {"purge_valve": "P0443"}
-    )
+    HEATERS = ("P0030", "P0050")
 
-    def __init__(self) -> None:
+    def __init__(self, model: Model) -> None:
         self._counts: dict[str, float] = {}
+        numbers = range(1, model.cylinders + 1)
+        self._outputs = (
+            {f"injector_{n}": f"P020{n}" for n in numbers}
+            | {f"ignition_coil_{n}": f"P035{n}" for n in numbers}
+            | {"purge_valve": "P0443"}
+        )
 
     def start(self) -> None:
         self._counts.clear()
 
     def step(self, watch: Watch) -> None:
         seen = watch.seen
-        self._judge(watch, "P0102", seen.meter_v < 0.2)
-        self._judge(watch, "P0113", seen.intake_v > 4.9)
+        if watch.model.flow_metered:
+            self._judge(watch, "P0102", seen.meter_v < 0.2)
+            self._judge(watch, "P0113", seen.intake_v > 4.9)
+        else:
+            self._judge(watch, "P0107", seen.pressure_v < 0.1)
+            self._judge(watch, "P0098", seen.intake_v > 4.9)
         self._judge(watch, "P0118", seen.coolant_v > 4.9)
         state = watch.management.state
         if watch.running and state.run_time_s > 4.0:
-            self._judge(watch, "P0030", state.heater_on and seen.heater_amps < 0.2)
+            for code, bank in zip(self.HEATERS, seen.banks, strict=False):
+                self._judge(watch, code, state.heater_on and bank.heater_amps < 0.2)
         if watch.unplugged or watch.memory.records:  # otherwise no output can be open and none has a code to pass
-            for component, code in self.OUTPUTS.items():
+            for component, code in self._outputs.items():
                 self._judge(watch, code, component in watch.unplugged)
         if watch.running and state.run_time_s > 10.0:
             watch.memory.mark_complete("comprehensive components")
@@ -88,15 +100,17 @@ class Circuits(Monitor):
 
 
 class FuelSystem(Monitor):
-    """Total trim against its limits, continuously; complete after two clean minutes that include every learnt cell
-    in use."""
+    """Total trim of one bank against its limits, continuously; complete after two clean minutes that include every
+    learnt cell in use."""
 
     LIMIT = 0.22
     HOLD_S = 12.0
     CLEAN_S = 150.0
     CLEAN_IDLE_S = 40.0
+    CODES = (("P0171", "P0172"), ("P0174", "P0175"))
 
-    def __init__(self) -> None:
+    def __init__(self, bank: int) -> None:
+        self.bank, (self._lean_code, self._rich_code) = bank, self.CODES[bank]
         self.start()
 
     def start(self) -> None:
@@ -104,13 +118,14 @@ class FuelSystem(Monitor):
 
     def step(self, watch: Watch) -> None:
         state, memory = watch.management.state, watch.memory
-        if not watch.running or state.fuel_state != CLOSED or watch.seen.coolant_c < 70.0:
+        bank = state.banks[self.bank]
+        if not watch.running or bank.fuel_state != CLOSED or watch.seen.coolant_c < 70.0:
             return
-        total = memory.ltft[state.cell] + state.stft_mean
-        memory.results["fuel"] = 100.0 * total
+        total = memory.ltft[self.bank][state.cell] + bank.stft_mean
+        memory.results[f"fuel {self.bank + 1}"] = 100.0 * total
         self._lean = self._lean + DT if total > self.LIMIT else 0.0
         self._rich = self._rich + DT if total < -self.LIMIT else 0.0
-        for held, code in ((self._lean, "P0171"), (self._rich, "P0172")):
+        for held, code in ((self._lean, self._lean_code), (self._rich, self._rich_code)):
             if self.HOLD_S <= held < self.HOLD_S + 1.5 * DT:
                 memory.fail(code, watch.frame(), similar=True, priority=True)
                 memory.mark_complete("fuel system")
@@ -120,8 +135,8 @@ class FuelSystem(Monitor):
                 self._clean_idle += DT
         if self._clean > self.CLEAN_S and self._clean_idle > self.CLEAN_IDLE_S:
             memory.mark_complete("fuel system")
-            memory.passed("P0171")
-            memory.passed("P0172")
+            memory.passed(self._lean_code)
+            memory.passed(self._rich_code)
 
 
 class Misfire(Monitor):
@@ -130,14 +145,14 @@ class Misfire(Monitor):
     EMISSION_SHARE = 0.015
     CATALYST_SHARE = 0.12
 
-    def __init__(self) -> None:
-        self.flashing = False
+    def __init__(self, cylinders: int) -> None:
+        self.cylinders = cylinders
         self.start()
 
     def start(self) -> None:
         self.flashing = False
-        self._short = [0] * 4
-        self._long = [0] * 4
+        self._short = [0] * self.cylinders
+        self._long = [0] * self.cylinders
         self._short_turns = self._long_turns = 0.0
         self._good_windows = 0
 
@@ -152,23 +167,25 @@ class Misfire(Monitor):
         self._short_turns += watch.turns
         self._long_turns += watch.turns
         if self._short_turns >= 200.0:
-            share = sum(self._short) / (self._short_turns * 2.0)
-            self.flashing = share > self.CATALYST_SHARE
+            self.flashing = self._share(self._short, self._short_turns) > self.CATALYST_SHARE
             if self.flashing:
                 self._report(watch, self._short)
-            self._short, self._short_turns = [0] * 4, 0.0
+            self._short, self._short_turns = [0] * self.cylinders, 0.0
         if self._long_turns >= 1000.0:
-            share = sum(self._long) / (self._long_turns * 2.0)
+            share = self._share(self._long, self._long_turns)
             memory.results["misfire"] = 100.0 * share
             if share > self.EMISSION_SHARE:
                 self._report(watch, self._long)
             else:
                 self._good_windows += 1
                 if self._good_windows >= 2:
-                    for code in ("P0300", "P0301", "P0302", "P0303", "P0304"):
-                        memory.passed(code)
+                    for number in range(self.cylinders + 1):
+                        memory.passed(f"P030{number}")
             memory.mark_complete("misfire")
-            self._long, self._long_turns = [0] * 4, 0.0
+            self._long, self._long_turns = [0] * self.cylinders, 0.0
+
+    def _share(self, counts: list[int], turns: float) -> float:
+        return sum(counts) / (turns * self.cylinders / 2.0)
 
     def _report(self, watch: Watch, counts: list[int]) -> None:
         top = max(counts)
@@ -177,7 +194,7 @@ class Misfire(Monitor):
 
 
 class Heater(Monitor):
-    """The upstream sensor must be ready within a minute of starting."""
+    """Every upstream sensor must be ready within a minute of starting."""
 
     def __init__(self) -> None:
         self._done = False
@@ -186,26 +203,47 @@ class Heater(Monitor):
         self._done = False
 
     def step(self, watch: Watch) -> None:
-        state = watch.management.state
+        management = watch.management
         if self._done or not watch.running:
             return
-        if watch.management.sensor_hot and watch.seen.heater_amps > 0.2:
-            self._done = True
-            watch.memory.results["heater_a"] = watch.seen.heater_amps
-            watch.memory.mark_complete("oxygen sensor heater")
-        elif state.run_time_s > 60.0:
+        banks = watch.seen.banks
+        ready = all(management.sensor_hot) and all(bank.heater_amps > 0.2 for bank in banks)
+        if ready or management.state.run_time_s > 60.0:
             self._done = True
             watch.memory.mark_complete("oxygen sensor heater")
+            for number, bank in enumerate(banks, 1):
+                watch.memory.results[f"heater_a {number}"] = bank.heater_amps
 
 
-class UpstreamSensor(Monitor):
+class OncePerTrip(Monitor):
+    """A monitor of one bank that gathers for a time and judges once in a trip; ready when every bank has judged."""
+
+    NAME = ""
+    CODES = ("", "")
+
+    def __init__(self, bank: int) -> None:
+        self.bank, self.code = bank, self.CODES[bank]
+        self.start()
+
+    def judged(self, watch: Watch, key: str, value: float, *, failed: bool) -> None:
+        """Report the result; mark the monitor complete when no bank is still waiting."""
+        memory = watch.memory
+        memory.results[f"{key} {self.bank + 1}"] = value
+        if all(f"{key} {n + 1}" in memory.results for n in range(len(watch.model.banks))):
+            memory.mark_complete(self.NAME)
+        if failed:
+            memory.fail(self.code, watch.frame())
+        else:
+            memory.passed(self.code)
+
+
+class UpstreamSensor(OncePerTrip):
     """At steady cruise the upstream sensor must follow the commanded dither."""
 
     LIMIT = 0.35
     NEED_S = 20.0
-
-    def __init__(self) -> None:
-        self.start()
+    NAME = "oxygen sensor"
+    CODES = ("P0133", "P0153")
 
     def start(self) -> None:
         self._time = self._swing = 0.0
@@ -213,32 +251,26 @@ class UpstreamSensor(Monitor):
         self._done = False
 
     def step(self, watch: Watch) -> None:
-        state = watch.management.state
-        if self._done or state.fuel_state != CLOSED or watch.seen.speed_kmh < 40 or watch.seen.coolant_c < 70:
+        bank, own = watch.management.state.banks[self.bank], watch.seen.banks[self.bank]
+        if self._done or bank.fuel_state != CLOSED or watch.seen.speed_kmh < 40 or watch.seen.coolant_c < 70:
             return
         self._time += DT
-        self._swing += abs(watch.seen.lambda_upstream - self._last)
-        self._last = watch.seen.lambda_upstream
+        self._swing += abs(own.lambda_upstream - self._last)
+        self._last = own.lambda_upstream
         if self._time >= self.NEED_S:
             self._done = True
             # Path travelled per second against the dither's own (0.024 twice in 1.25 s).
             ratio = self._swing / self._time / 0.0384
-            watch.memory.results["upstream"] = ratio
-            watch.memory.mark_complete("oxygen sensor")
-            if ratio < self.LIMIT:
-                watch.memory.fail("P0133", watch.frame())
-            else:
-                watch.memory.passed("P0133")
+            self.judged(watch, "upstream", ratio, failed=ratio < self.LIMIT)
 
 
-class Catalyst(Monitor):
+class Catalyst(OncePerTrip):
     """At warm cruise the downstream sensor must stay quiet: the catalyst's store evens the mixture out."""
 
     LIMIT = 0.20
     NEED_S = 40.0
-
-    def __init__(self) -> None:
-        self.start()
+    NAME = "catalyst"
+    CODES = ("P0420", "P0430")
 
     def start(self) -> None:
         self._time = self._path = 0.0
@@ -247,51 +279,48 @@ class Catalyst(Monitor):
 
     def step(self, watch: Watch) -> None:
         state, seen = watch.management.state, watch.seen
-        steady = (
-            state.fuel_state == CLOSED and seen.speed_kmh > 45.0 and seen.coolant_c > 75.0 and state.run_time_s > 180.0
-        )
+        closed = state.banks[self.bank].fuel_state == CLOSED
+        steady = closed and seen.speed_kmh > 45.0 and seen.coolant_c > 75.0 and state.run_time_s > 180.0
         if self._done or not steady:
             return
+        volts = seen.banks[self.bank].downstream_v
         if self._time > 0.0:
-            self._path += abs(seen.downstream_v - self._last)
-        self._last = seen.downstream_v
+            self._path += abs(volts - self._last)
+        self._last = volts
         self._time += DT
         if self._time >= self.NEED_S:
             self._done = True
             index = self._path / self._time / 0.35
-            watch.memory.results["catalyst"] = index
-            watch.memory.mark_complete("catalyst")
-            if index > self.LIMIT:
-                watch.memory.fail("P0420", watch.frame())
-            else:
-                watch.memory.passed("P0420")
+            self.judged(watch, "catalyst", index, failed=index > self.LIMIT)
 
 
 class AirFlow(Monitor):
-    """The meter against the throttle's own flow map."""
+    """The measured air against the throttle's own flow map."""
 
     LIMIT = 0.22
 
-    def __init__(self) -> None:
+    def __init__(self, model: Model) -> None:
+        self.code = "P0101" if model.flow_metered else "P0106"
         self.start()
 
     def start(self) -> None:
         self._bad = self._good = 0.0
 
     def step(self, watch: Watch) -> None:
-        state, seen = watch.management.state, watch.seen
-        if not watch.running or not state.meter_usable or seen.coolant_c < 70.0 or seen.speed_kmh < 30.0:
+        state, seen, model = watch.management.state, watch.seen, watch.model
+        if not watch.running or not state.metering_usable or seen.coolant_c < 70.0 or seen.speed_kmh < 30.0:
             return
-        if state.model_gps < 12.0 or seen.pedal < 0.03:
+        if state.model_gps < 12.0 * model.size or seen.pedal < 0.03:
             return
-        difference = abs(seen.meter_gps / state.model_gps - 1.0)
+        measured = seen.meter_gps if model.flow_metered else state.air_gps
+        difference = abs(measured / state.model_gps - 1.0)
         self._bad = self._bad + DT if difference > self.LIMIT else 0.0
         if difference <= self.LIMIT:
             self._good += DT
         if 10.0 <= self._bad < 10.0 + 1.5 * DT:
-            watch.memory.fail("P0101", watch.frame())
+            watch.memory.fail(self.code, watch.frame())
         elif self._good > 60.0:
-            watch.memory.passed("P0101")
+            watch.memory.passed(self.code)
 
 
 class IdleSpeed(Monitor):
@@ -333,7 +362,7 @@ class WarmUp(Monitor):
         if state.start_coolant_c > 50.0:
             self._done = True
             return
-        self._grams += state.command.fuel_gps * DT
+        self._grams += sum(state.command.fuel_gps) / watch.model.size * DT
         need = 6.5 * max(70.0 - state.start_coolant_c, 10.0)
         if seen.coolant_c >= 70.0:
             self._done = True
@@ -343,16 +372,17 @@ class WarmUp(Monitor):
             watch.memory.fail("P0128", watch.frame())
 
 
-def all_monitors() -> list[Monitor]:
+def all_monitors(model: Model) -> list[Monitor]:
     """A fresh set, misfire first (the lamp asks it)."""
+    banks = range(len(model.banks))
     return [
-        Misfire(),
-        FuelSystem(),
-        Circuits(),
+        Misfire(model.cylinders),
+        *(FuelSystem(bank) for bank in banks),
+        Circuits(model),
         Heater(),
-        UpstreamSensor(),
-        Catalyst(),
-        AirFlow(),
+        *(UpstreamSensor(bank) for bank in banks),
+        *(Catalyst(bank) for bank in banks),
+        AirFlow(model),
         IdleSpeed(),
         WarmUp(),
     ]

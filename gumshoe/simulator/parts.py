@@ -8,51 +8,70 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, fields
+from functools import cache
 
-CYLINDERS = 4
-
-
-def _per_cylinder(value: float) -> Callable[[], list[float]]:
-    return lambda: [value] * CYLINDERS
+from gumshoe.simulator.models import Model, models
 
 
 @dataclass
 class Parts:
     """Condition of every part the physics knows, at its nominal value in a healthy car.
 
-    ``leaks_mm2``: effective area of holes between the air-flow meter and the valves, by component; air that enters
-    there was not metered. ``unplugged``: components whose connector is off.
+    Lists are by cylinder or by bank, counted from 0. ``leaks_mm2``: effective area of holes between the air-flow meter
+    and the valves, by component; air that enters there was not metered. ``unplugged``: components whose connector is
+    off.
     """
 
+    injector_gain: list[float]
+    coil_strength: list[float]
+    plug_wear: list[float]
+    compression: list[float]
+    lambda_shift: list[float]
+    lambda_lag_s: list[float]
+    exhaust_leak: list[float]
+    catalyst_capacity: list[float]
+    heater_open: list[bool]
     leaks_mm2: dict[str, float] = field(default_factory=dict)
     duct_leak_share: float = 0.0
     meter_gain_low: float = 1.0
     meter_gain_high: float = 1.0
+    pressure_gain: float = 1.0
     pump_capacity: float = 1.0
+    regulator_gain: float = 1.0
     filter_restriction: float = 1.0
-    injector_gain: list[float] = field(default_factory=_per_cylinder(1.0))
-    coil_strength: list[float] = field(default_factory=_per_cylinder(1.0))
-    plug_wear: list[float] = field(default_factory=_per_cylinder(0.1))
-    compression: list[float] = field(default_factory=_per_cylinder(1.0))
     purge_passing_mm2: float = 0.0
-    lambda_shift: float = 0.0
-    lambda_lag_s: float = 0.06
-    exhaust_leak: float = 0.0
-    catalyst_capacity: float = 1.0
     thermostat_open: bool = False
     air_filter_restriction: float = 1.0
-    heater_open: bool = False
     battery_health: float = 1.0
     unplugged: set[str] = field(default_factory=set)
 
 
-# Where air from each hole goes: shares for cylinders 1–4 (a hole near a runner starves its own cylinder first).
-LEAK_SPREAD = {
-    "crankcase_ventilation_hose": (0.34, 0.28, 0.21, 0.17),
-    "brake_booster_hose": (0.25, 0.25, 0.25, 0.25),
-    "intake_manifold_gasket": (0.02, 0.03, 0.10, 0.85),
-}
-EVEN = (0.25, 0.25, 0.25, 0.25)
+def healthy(model: Model) -> Parts:
+    """The parts of a car of that kind with nothing wrong."""
+    cylinders, banks = model.cylinders, len(model.banks)
+    return Parts(
+        injector_gain=[1.0] * cylinders,
+        coil_strength=[1.0] * cylinders,
+        plug_wear=[0.1] * cylinders,
+        compression=[1.0] * cylinders,
+        lambda_shift=[0.0] * banks,
+        lambda_lag_s=[0.06] * banks,
+        exhaust_leak=[0.0] * banks,
+        catalyst_capacity=[1.0] * banks,
+        heater_open=[False] * banks,
+    )
+
+
+def leak_spread(model: Model) -> dict[str, tuple[float, ...]]:
+    """Where air from each hole goes: the share of each cylinder (a hole near a runner starves its own first)."""
+    count, joint = model.cylinders, model.weakest_joint - 1
+    falling = [0.8**n for n in range(count)]
+    near = [0.85 if n == joint else (0.10 if n == joint - 1 else 0.05 / (count - 2)) for n in range(count)]
+    return {
+        "crankcase_ventilation_hose": tuple(share / sum(falling) for share in falling),
+        "brake_booster_hose": (1.0 / count,) * count,
+        "intake_manifold_gasket": tuple(share / sum(near) for share in near),
+    }
 
 
 @dataclass(frozen=True)
@@ -76,111 +95,180 @@ def _set(name: str, value: object) -> Callable[[Parts], None]:
     return lambda parts: setattr(parts, name, value)
 
 
-def _cylinder(name: str, cylinder: int, value: float) -> Callable[[Parts], None]:
+def _at(name: str, place: int, value: object) -> Callable[[Parts], None]:
     def change(parts: Parts) -> None:
-        getattr(parts, name)[cylinder - 1] = value
+        getattr(parts, name)[place] = value
 
     return change
+
+
+def _unplugged(component: str) -> Callable[[Parts], None]:
+    return lambda parts: parts.unplugged.add(component)
 
 
 def _meter(parts: Parts) -> None:
     parts.meter_gain_low, parts.meter_gain_high = 0.95, 0.72
 
 
-def _catalogue() -> dict[str, Defect]:
-    rows = [
+def _of_the_car(model: Model) -> list[Defect]:
+    hole = model.size * model.leak_scale
+    joint = model.weakest_joint
+    return [
         Defect(
             "crankcase-hose-split",
             "the crankcase ventilation hose is split at its manifold end",
             "crankcase_ventilation_hose",
-            _leak("crankcase_ventilation_hose", 2.5),
+            _leak("crankcase_ventilation_hose", 2.5 * hole),
         ),
         Defect(
             "booster-hose-cracked",
             "the brake booster hose is cracked at the manifold",
             "brake_booster_hose",
-            _leak("brake_booster_hose", 2.5),
+            _leak("brake_booster_hose", 2.5 * hole),
         ),
         Defect(
             "manifold-gasket",
-            "the intake manifold gasket leaks at cylinder 4",
+            f"the intake manifold gasket leaks at cylinder {joint}",
             "intake_manifold_gasket",
-            _leak("intake_manifold_gasket", 2.3),
+            _leak("intake_manifold_gasket", 2.3 * hole),
         ),
-        Defect(
-            "duct-loose",
-            "the duct behind the air-flow meter is off its clamp",
-            "intake_duct",
-            _set("duct_leak_share", 0.24),
-        ),
-        Defect("meter-low", "the air-flow meter reads low, more so at high flow", "air_flow_meter", _meter),
         Defect("pump-weak", "the fuel pump cannot hold pressure at flow", "fuel_pump", _set("pump_capacity", 0.16)),
-        Defect("purge-passing", "the purge valve does not close", "purge_valve", _set("purge_passing_mm2", 1.6)),
         Defect(
-            "sensor-lean", "the upstream oxygen sensor reads lean", "oxygen_sensor_b1s1", _set("lambda_shift", 0.22)
+            "regulator-high",
+            "the pressure regulator holds too much",
+            "fuel_pressure_regulator",
+            _set("regulator_gain", 1.75),
         ),
         Defect(
-            "exhaust-leak",
-            "the exhaust leaks ahead of the upstream sensor",
-            "exhaust_manifold_gasket",
-            _set("exhaust_leak", 0.36),
+            "purge-passing",
+            "the purge valve does not close",
+            "purge_valve",
+            _set("purge_passing_mm2", 1.6 * model.size),
         ),
         Defect("thermostat-open", "the thermostat stays open", "thermostat", _set("thermostat_open", True)),
-        Defect("catalyst-worn", "the catalyst stores hardly any oxygen", "catalyst", _set("catalyst_capacity", 0.06)),
-        Defect(
-            "heater-open",
-            "the heater of the upstream oxygen sensor is open",
-            "oxygen_sensor_b1s1",
-            _set("heater_open", True),
-        ),
         Defect("air-filter-clogged", "the air filter is clogged", "air_filter", _set("air_filter_restriction", 9.0)),
+        Defect(
+            "coolant-sensor-off", "the coolant sensor's plug is off", "coolant_sensor", _unplugged("coolant_sensor")
+        ),
+        Defect("purge-plug-off", "the purge valve's plug is off", "purge_valve", _unplugged("purge_valve")),
     ]
-    for cylinder in range(1, CYLINDERS + 1):
-        rows += [
+
+
+def _of_the_metering(model: Model) -> list[Defect]:
+    if model.flow_metered:
+        return [
             Defect(
-                f"coil-{cylinder}-weak",
-                f"the coil of cylinder {cylinder} breaks down",
-                f"ignition_coil_{cylinder}",
-                _cylinder("coil_strength", cylinder, 0.15),
+                "duct-loose",
+                "the duct behind the air-flow meter is off its clamp",
+                "intake_duct",
+                _set("duct_leak_share", 0.24),
             ),
+            Defect("meter-low", "the air-flow meter reads low, more so at high flow", "air_flow_meter", _meter),
             Defect(
-                f"plug-{cylinder}-worn",
-                f"the plug of cylinder {cylinder} is worn out",
-                f"spark_plug_{cylinder}",
-                _cylinder("plug_wear", cylinder, 0.92),
-            ),
-            Defect(
-                f"injector-{cylinder}-clogged",
-                f"the injector of cylinder {cylinder} delivers too little",
-                f"injector_{cylinder}",
-                _cylinder("injector_gain", cylinder, 0.70),
-            ),
-            Defect(
-                f"compression-{cylinder}-low",
-                f"cylinder {cylinder} has lost compression",
-                f"cylinder_{cylinder}",
-                _cylinder("compression", cylinder, 0.55),
+                "meter-plug-off", "the air-flow meter's plug is off", "air_flow_meter", _unplugged("air_flow_meter")
             ),
         ]
+    sensor = "manifold_pressure_sensor"
+    return [
+        Defect("pressure-low", "the manifold pressure sensor reads low", sensor, _set("pressure_gain", 0.72)),
+        Defect("pressure-high", "the manifold pressure sensor reads high", sensor, _set("pressure_gain", 1.38)),
+        Defect("pressure-plug-off", "the manifold pressure sensor's plug is off", sensor, _unplugged(sensor)),
+    ]
+
+
+def _of_a_bank(model: Model, bank: int) -> list[Defect]:
+    sensor = f"oxygen_sensor_b{bank}s1"
+    tail, of_bank = (f"-b{bank}", f" of bank {bank}") if len(model.banks) > 1 else ("", "")
+    own = f"_b{bank}" if bank > 1 else ""
+    place = bank - 1
+    return [
+        Defect(
+            f"sensor-lean{tail}",
+            f"the upstream oxygen sensor{of_bank} reads lean",
+            sensor,
+            _at("lambda_shift", place, 0.22),
+        ),
+        Defect(
+            f"exhaust-leak{tail}",
+            f"the exhaust{of_bank} leaks ahead of the upstream sensor",
+            f"exhaust_manifold_gasket{own}",
+            _at("exhaust_leak", place, 0.36),
+        ),
+        Defect(
+            f"catalyst-worn{tail}",
+            f"the catalyst{of_bank} stores hardly any oxygen",
+            f"catalyst{own}",
+            _at("catalyst_capacity", place, 0.06),
+        ),
+        Defect(
+            f"heater-open{tail}",
+            f"the heater of the upstream oxygen sensor{of_bank} is open",
+            sensor,
+            _at("heater_open", place, True),
+        ),
+    ]
+
+
+def _of_a_cylinder(cylinder: int) -> list[Defect]:
+    place = cylinder - 1
+    coil, injector = f"ignition_coil_{cylinder}", f"injector_{cylinder}"
+    of = f"of cylinder {cylinder}"
+    return [
+        Defect(f"coil-{cylinder}-weak", f"the coil {of} breaks down", coil, _at("coil_strength", place, 0.15)),
+        Defect(
+            f"plug-{cylinder}-worn",
+            f"the spark plug {of} is worn out",
+            f"spark_plug_{cylinder}",
+            _at("plug_wear", place, 0.92),
+        ),
+        Defect(
+            f"injector-{cylinder}-clogged",
+            f"the injector {of} delivers too little",
+            injector,
+            _at("injector_gain", place, 0.70),
+        ),
+        Defect(
+            f"compression-{cylinder}-low",
+            f"cylinder {cylinder} has lost compression",
+            f"cylinder_{cylinder}",
+            _at("compression", place, 0.55),
+        ),
+        Defect(f"coil-{cylinder}-off", f"the plug of the coil {of} is off", coil, _unplugged(coil)),
+        Defect(f"injector-{cylinder}-off", f"the plug of the injector {of} is off", injector, _unplugged(injector)),
+    ]
+
+
+@cache
+def _catalogue(key: str) -> dict[str, Defect]:
+    model = models()[key]
+    rows = [*_of_the_car(model), *_of_the_metering(model)]
+    for bank in range(1, len(model.banks) + 1):
+        rows += _of_a_bank(model, bank)
+    for cylinder in range(1, model.cylinders + 1):
+        rows += _of_a_cylinder(cylinder)
     return {row.key: row for row in rows}
 
 
-DEFECTS = _catalogue()
+def defects_of(model: Model) -> dict[str, Defect]:
+    """Every fault that can be put into a car of that kind, by key."""
+    return _catalogue(model.key)
+
+
 SETS = {"spark_plugs": "spark_plug_", "injectors": "injector_"}
 """What is renewed or cleaned as a set, and the beginning of its members' names."""
 
 
-def mend(parts: Parts, component: str) -> bool:
+def mend(parts: Parts, component: str, model: Model) -> bool:
     """Put a component back to its nominal condition, whatever was wrong with it; True when that changed anything.
 
     A part that is replaced is also plugged in again.
     """
     before = repr(parts)
-    nominal = Parts()
-    for defect in DEFECTS.values():
+    nominal = healthy(model)
+    for defect in defects_of(model).values():
         if defect.component != component and not defect.component.startswith(SETS.get(component, "-")):
             continue
-        trial = Parts()
+        trial = healthy(model)
         defect.apply(trial)
         for item in fields(Parts):
             if item.name == "unplugged":

@@ -6,10 +6,12 @@ A sensor whose plug is off leaves its pin to the control unit's own pull-up or p
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from random import Random
 
 from gumshoe.simulator.engine import EngineState
+from gumshoe.simulator.models import Model
 from gumshoe.simulator.parts import Parts
 
 _PULL_UP_OHM = 2200.0
@@ -33,14 +35,35 @@ def thermistor_celsius(volts: float) -> float:
     return 1.0 / (math.log(ohm / 2500.0) / 3450.0 + 1.0 / 293.15) - 273.15
 
 
-def meter_volts(gps: float) -> float:
-    """Hot-film air-flow meter: about 1 V at rest, 4.5 V at 120 g/s, steep at low flow (typical shape, no source)."""
-    return 1.0 + 3.5 * math.pow(max(gps, 0.0) / 120.0, 0.45)
+def meter_volts(gps: float, full_gps: float = 120.0) -> float:
+    """Hot-film air-flow meter: about 1 V at rest, 4.5 V at its full flow, steep at low flow (typical shape, no
+    source)."""
+    return 1.0 + 3.5 * math.pow(max(gps, 0.0) / full_gps, 0.45)
 
 
-def meter_gps(volts: float) -> float:
+def meter_gps(volts: float, full_gps: float = 120.0) -> float:
     """The flow the control unit computes from the meter's voltage."""
-    return 120.0 * math.pow(max(volts - 1.0, 0.0) / 3.5, 1.0 / 0.45)
+    return full_gps * math.pow(max(volts - 1.0, 0.0) / 3.5, 1.0 / 0.45)
+
+
+def pressure_volts(kpa: float) -> float:
+    """Manifold pressure sensor: 0.4 V at 15 kPa, 4.65 V at 115 kPa, straight (typical, no source)."""
+    return 0.4 + 4.25 * (kpa - 15.0) / 100.0
+
+
+def pressure_kpa(volts: float) -> float:
+    """The pressure the control unit computes from the sensor's voltage."""
+    return 15.0 + 100.0 * (volts - 0.4) / 4.25
+
+
+@dataclass(slots=True)
+class BankReadings:
+    """What the control unit knows of one bank's exhaust."""
+
+    lambda_upstream: float = 1.0
+    upstream_ready: bool = False
+    downstream_v: float = 0.0
+    heater_amps: float = 0.0
 
 
 @dataclass(slots=True)
@@ -48,24 +71,24 @@ class Readings:
     """What the control unit knows in this step. Volts where it checks a circuit, else its computed values."""
 
     meter_v: float = 0.0
+    pressure_v: float = 0.0
     coolant_v: float = 0.0
     intake_v: float = 0.0
     meter_gps: float = 0.0
+    map_kpa: float = 0.0
     coolant_c: float = 0.0
     intake_c: float = 0.0
     rpm: float = 0.0
     speed_kmh: float = 0.0
-    lambda_upstream: float = 1.0
-    upstream_ready: bool = False
-    downstream_v: float = 0.0
-    heater_amps: float = 0.0
     supply_v: float = 12.5
     pedal: float = 0.0
     ambient_c: float = 14.0
     baro_kpa: float = 101.0
+    banks: list[BankReadings] = field(default_factory=lambda: [BankReadings()])
 
 
 def read(
+    model: Model,
     state: EngineState,
     parts: Parts,
     readings: Readings,
@@ -75,26 +98,34 @@ def read(
     supply_v: float,
     ambient_c: float,
     baro_pa: float,
-    sensor_hot: bool,
+    sensor_hot: Sequence[bool],
     heater_on: bool,
     random: Random,
 ) -> None:
-    """Fill ``readings`` from the physics through each sensor's wiring."""
+    """Fill ``readings`` from the physics through each sensor's wiring; ``sensor_hot`` by bank."""
     off = parts.unplugged
-    readings.meter_v = 0.02 if "air_flow_meter" in off else meter_volts(state.meter_gps)
-    # The intake temperature sensor sits in the meter's housing and shares its plug.
-    readings.intake_v = 4.98 if "air_flow_meter" in off else thermistor_volts(state.intake_c)
+    # The intake temperature sensor sits in the housing of the meter or of the pressure sensor, and shares its plug.
+    if model.flow_metered:
+        full, housing = model.meter_full_gps, "air_flow_meter"
+        readings.meter_v = 0.02 if housing in off else meter_volts(state.meter_gps, full)
+        readings.meter_gps = meter_gps(readings.meter_v, full)
+    else:
+        housing = "manifold_pressure_sensor"
+        kpa = state.manifold_pa * 1e-3 * parts.pressure_gain + 0.15 * random.gauss(0.0, 1.0)
+        readings.pressure_v = 0.02 if housing in off else min(max(pressure_volts(kpa), 0.15), 4.85)
+        readings.map_kpa = pressure_kpa(readings.pressure_v)
+    readings.intake_v = 4.98 if housing in off else thermistor_volts(state.intake_c)
     readings.coolant_v = 4.98 if "coolant_sensor" in off else thermistor_volts(state.coolant_c)
-    readings.meter_gps = meter_gps(readings.meter_v)
     readings.coolant_c = thermistor_celsius(readings.coolant_v)
     readings.intake_c = thermistor_celsius(readings.intake_v)
     readings.rpm = max(0.0, state.rpm + 2.0 * random.gauss(0.0, 1.0)) if state.rpm > 30.0 else 0.0
     readings.speed_kmh = speed_kmh
-    unplugged = "oxygen_sensor_b1s1" in off
-    readings.upstream_ready = sensor_hot and not unplugged
-    readings.lambda_upstream = state.lambda_sensor if readings.upstream_ready else 1.0
-    readings.downstream_v = state.downstream_v
-    readings.heater_amps = supply_v / 9.0 if heater_on and not (parts.heater_open or unplugged) else 0.0
+    for bank, seen in enumerate(readings.banks):
+        exhaust, unplugged = state.banks[bank], f"oxygen_sensor_b{bank + 1}s1" in off
+        seen.upstream_ready = sensor_hot[bank] and not unplugged
+        seen.lambda_upstream = exhaust.lambda_sensor if seen.upstream_ready else 1.0
+        seen.downstream_v = exhaust.downstream_v
+        seen.heater_amps = supply_v / 9.0 if heater_on and not (parts.heater_open[bank] or unplugged) else 0.0
     readings.supply_v = supply_v
     readings.pedal = pedal
     readings.ambient_c = ambient_c

@@ -14,17 +14,15 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from gumshoe.simulator.control import EngineManagement
+from gumshoe.simulator.control import CLOSED, EngineManagement
 from gumshoe.simulator.drives import Segment
-from gumshoe.simulator.engine import DT, Air, Engine, EngineSpec
+from gumshoe.simulator.engine import DT, Air, Engine
 from gumshoe.simulator.memory import Memory
+from gumshoe.simulator.models import Model, models
 from gumshoe.simulator.monitors import Misfire, Watch, all_monitors
-from gumshoe.simulator.parts import DEFECTS, Parts, mend
-from gumshoe.simulator.sensors import Readings, read
+from gumshoe.simulator.parts import Parts, defects_of, healthy, mend
+from gumshoe.simulator.sensors import BankReadings, Readings, read
 
-GEAR_RPM_PER_KMH = (130.0, 72.0, 48.0, 36.0, 29.0)
-SHIFT_KMH = (16.0, 33.0, 50.0, 72.0)
-MASS_KG = 1240.0
 GRAVITY = 9.81
 BYSTANDERS_LOOK_S = 0.2
 """How often the modules beyond the engine look at the bus."""
@@ -88,7 +86,7 @@ class Saved:
     memory: dict[str, Any]
     coolant_c: float
     intake_c: float
-    catalyst_c: float
+    catalyst_c: list[float]
     odometer_km: float
     fuel_level_pct: float
     clock_s: float
@@ -111,6 +109,7 @@ class Vehicle:
     def __init__(
         self,
         identity: Identity,
+        model: Model | None = None,
         *,
         defects: tuple[str, ...] = (),
         seed: int = 1,
@@ -118,19 +117,21 @@ class Vehicle:
         coolant_c: float | None = None,
         odometer_km: float = 60_000.0,
     ) -> None:
+        """``model``: the kind of car, the Tern unless given. Raises KeyError for a defect this kind cannot have."""
         self.identity = identity
+        self.model = model = model or models()["tern_16"]
         self.random = Random(seed)
         self.air = air or Air()
-        self.parts = Parts()
+        self.parts = healthy(model)
         for key in defects:
-            DEFECTS[key].apply(self.parts)
-        self.engine = Engine(EngineSpec(), self.parts, self.air, self.random)
+            defects_of(model)[key].apply(self.parts)
+        self.engine = Engine(model, self.parts, self.air, self.random)
         if coolant_c is not None:
             self.engine.state.coolant_c = coolant_c
-        self.memory = Memory()
-        self.management = EngineManagement(self.memory)
-        self.monitors = all_monitors()
-        self.readings = Readings()
+        self.memory = Memory.of(model.cylinders, len(model.banks))
+        self.management = EngineManagement(self.memory, model)
+        self.monitors = all_monitors(model)
+        self.readings = Readings(banks=[BankReadings() for _ in model.banks])
         self.watch = Watch(self.readings, self.management, self.memory, self.frame, self.parts.unplugged)
         self.driver = Driver()
         self.trip = Trip()
@@ -198,7 +199,7 @@ class Vehicle:
 
     def mend(self, component: str) -> bool:
         """Repair or renew a component; True when that changed anything."""
-        return mend(self.parts, component)
+        return mend(self.parts, component, self.model)
 
     # -- time ---------------------------------------------------------------------------------------------
 
@@ -223,6 +224,7 @@ class Vehicle:
         management = self.management
         if powered:
             read(
+                self.model,
                 state,
                 self.parts,
                 self.readings,
@@ -238,7 +240,7 @@ class Vehicle:
             command = management.step(self.readings, cranking)
         else:
             command = management.state.command
-            command.fuel_gps = 0.0
+            command.fuel_gps = [0.0] * len(self.model.banks)
             command.cranking = False
         command.injectors_off, command.coils_off = self._dead_outputs()
         imposed, load = self._drive_line(running)
@@ -261,7 +263,7 @@ class Vehicle:
                 monitor.start()
         watch.missed.clear()
         watch.turns = state.rpm / 60.0 * DT
-        if running and self.management.state.command.fuel_gps > 0.0:
+        if running and sum(self.management.state.command.fuel_gps) > 0.0:
             # Crank slowdown is seen for nearly every real misfire, and now and then without one.
             for cylinder, fired in state.fired:
                 if (not fired and self.random.random() < 0.96) or (fired and self.random.random() < 0.00005):
@@ -307,36 +309,37 @@ class Vehicle:
             return frozenset(), frozenset()
         off = self.parts.unplugged
         return (
-            frozenset(n for n in range(4) if f"injector_{n + 1}" in off),
-            frozenset(n for n in range(4) if f"ignition_coil_{n + 1}" in off),
+            frozenset(n for n in range(self.model.cylinders) if f"injector_{n + 1}" in off),
+            frozenset(n for n in range(self.model.cylinders) if f"ignition_coil_{n + 1}" in off),
         )
 
     def _drive_line(self, running: bool) -> tuple[float | None, float]:
         """(imposed engine speed or None, torque taken from the engine); moves the car."""
-        accessories = 3.0 if running else 0.0
+        model = self.model
+        accessories = 3.0 * model.size if running else 0.0
         speed = self.speed_kmh
         if speed < 0.05 and self.driver.want_kmh < 0.5:
             self.speed_kmh = 0.0
             return None, accessories
-        if self.gear < 4 and speed > SHIFT_KMH[self.gear]:
+        if self.gear < 4 and speed > model.shift_kmh[self.gear]:
             self.gear += 1
-        elif self.gear > 0 and speed < 0.75 * SHIFT_KMH[self.gear - 1]:
+        elif self.gear > 0 and speed < 0.75 * model.shift_kmh[self.gear - 1]:
             self.gear -= 1
-        ratio = GEAR_RPM_PER_KMH[self.gear]
+        ratio = model.rpm_per_kmh[self.gear]
         turn_per_metre = ratio * 3.6 / 60.0 * 2.0 * math.pi
         state = self.engine.state
         coupled = running and speed * ratio > 1000.0 and not (self.driver.brake > 0.0 and speed < 14.0)
         if coupled:
             clutch = state.torque_nm - accessories
         elif running and self.driver.want_kmh > 0.5:
-            clutch = min(max((state.rpm - 850.0) * 0.12, 0.0), 90.0)
+            clutch = model.size * min(max((state.rpm - model.idle_rpm - 90.0) * 0.12, 0.0), 90.0)
         else:
             clutch = 0.0
         metres = speed / 3.6
         force = clutch * turn_per_metre * 0.92
-        drag = 0.011 * MASS_KG * GRAVITY + 0.40 * metres * metres + MASS_KG * GRAVITY * self.grade
-        brake = self.driver.brake * MASS_KG * GRAVITY
-        inertia = MASS_KG + (0.16 * turn_per_metre**2 if coupled else 0.0)
+        drag = 0.011 * model.mass_kg * GRAVITY + 0.40 * metres * metres + model.mass_kg * GRAVITY * self.grade
+        brake = self.driver.brake * model.mass_kg * GRAVITY
+        inertia = model.mass_kg + (model.inertia * turn_per_metre**2 if coupled else 0.0)
         metres = max(0.0, metres + (force - (drag + brake if metres > 0.0 or force > drag else force)) / inertia * DT)
         self.speed_kmh = metres * 3.6
         km = metres * DT / 1000.0
@@ -351,23 +354,15 @@ class Vehicle:
     def live_values(self) -> dict[str, float]:
         """Current data by channel key, as the control unit knows it."""
         seen, state, memory = self.readings, self.management.state, self.memory
-        ltft = memory.ltft[state.cell] * 100.0
-        closed = state.fuel_state == 0x02
-        return {
-            "fuel_status_1": float(state.fuel_state if seen.rpm > 0 else 0),
+        values = {
             "load_pct": state.load_pct,
             "coolant_c": seen.coolant_c,
-            "stft_b1_pct": state.stft * 100.0 if closed else 0.0,
-            "ltft_b1_pct": ltft,
             "rpm": seen.rpm,
             "speed_kmh": seen.speed_kmh,
             "spark_deg": state.spark_deg,
             "intake_c": seen.intake_c,
-            "maf_gps": seen.meter_gps,
             "throttle_pct": 12.0 + 80.0 * state.throttle,
-            "oxygen_sensors": 3.0,
-            "o2_b1s2_v": seen.downstream_v,
-            "o2_b1s2_trim_pct": 99.2,
+            "oxygen_sensors": float(sum(0x03 << 4 * bank for bank in range(len(seen.banks)))),
             "obd_kind": 6.0,
             "run_time_s": state.run_time_s,
             "distance_lamp_km": memory.distance_lamp_km,
@@ -376,12 +371,9 @@ class Vehicle:
             "warmups": float(memory.warmups),
             "distance_clear_km": memory.distance_clear_km,
             "baro_kpa": seen.baro_kpa,
-            "lambda_b1s1": seen.lambda_upstream,
-            "pump_b1s1_ma": (seen.lambda_upstream - 1.0) * 3.0,
-            "catalyst_b1_c": self.engine.state.catalyst_c,
             "module_v": seen.supply_v,
             "abs_load_pct": state.abs_load_pct,
-            "lambda_cmd": state.lambda_command,
+            "lambda_cmd": state.banks[0].lambda_command,
             "throttle_rel_pct": 80.0 * state.throttle,
             "ambient_c": seen.ambient_c,
             "throttle_b_pct": 12.0 + 80.0 * state.throttle,
@@ -392,6 +384,20 @@ class Vehicle:
             "time_clear_min": memory.minutes_clear,
             "fuel_type": 1.0,
         }
+        values |= {"maf_gps": seen.meter_gps} if self.model.flow_metered else {"map_kpa": seen.map_kpa}
+        for n, (own, bank, exhaust) in enumerate(zip(seen.banks, state.banks, self.engine.state.banks, strict=True), 1):
+            closed = bank.fuel_state == CLOSED
+            values |= {
+                f"fuel_status_{n}": float(bank.fuel_state if seen.rpm > 0 else 0),
+                f"stft_b{n}_pct": bank.stft * 100.0 if closed else 0.0,
+                f"ltft_b{n}_pct": memory.ltft[n - 1][state.cell] * 100.0,
+                f"o2_b{n}s2_v": own.downstream_v,
+                f"o2_b{n}s2_trim_pct": 99.2,
+                f"lambda_b{n}s1": own.lambda_upstream,
+                f"pump_b{n}s1_ma": (own.lambda_upstream - 1.0) * 3.0,
+                f"catalyst_b{n}_c": exhaust.catalyst_c,
+            }
+        return values
 
     FRAME_KEYS = (
         "fuel_status_1",
@@ -399,6 +405,9 @@ class Vehicle:
         "coolant_c",
         "stft_b1_pct",
         "ltft_b1_pct",
+        "stft_b2_pct",
+        "ltft_b2_pct",
+        "map_kpa",
         "rpm",
         "speed_kmh",
         "spark_deg",
@@ -416,7 +425,7 @@ class Vehicle:
     def frame(self) -> dict[str, float]:
         """A freeze frame of this moment."""
         values = self.live_values()
-        return {key: values[key] for key in self.FRAME_KEYS}
+        return {key: values[key] for key in self.FRAME_KEYS if key in values}
 
     @property
     def lamp_flashing(self) -> bool:
@@ -435,7 +444,7 @@ class Vehicle:
                 asdict(self.memory),
                 state.coolant_c,
                 state.intake_c,
-                state.catalyst_c,
+                [exhaust.catalyst_c for exhaust in state.banks],
                 self.odometer_km,
                 self.fuel_level_pct,
                 self.clock_s,
@@ -452,7 +461,9 @@ class Vehicle:
         self.memory.__dict__.update(memory.__dict__)
         self.watch.unplugged = self.parts.unplugged
         state = self.engine.state
-        state.coolant_c, state.intake_c, state.catalyst_c = values.coolant_c, values.intake_c, values.catalyst_c
+        state.coolant_c, state.intake_c = values.coolant_c, values.intake_c
+        for exhaust, celsius in zip(state.banks, values.catalyst_c, strict=True):
+            exhaust.catalyst_c = celsius
         self.odometer_km, self.fuel_level_pct = values.odometer_km, values.fuel_level_pct
         self.clock_s = self._looked_s = values.clock_s
         for key, held in values.chassis.items():

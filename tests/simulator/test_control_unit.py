@@ -41,7 +41,7 @@ class Story(unittest.TestCase):
         drive(car, MIXED, 2)
         self.assertEqual(car.memory.records, {})
         self.assertTrue(car.memory.complete["fuel system"])
-        self.assertLess(abs(car.memory.ltft[0]), 0.05)
+        self.assertLess(abs(car.memory.ltft[0][0]), 0.05)
 
     def test_unmended_it_comes_back_after_clearing(self) -> None:
         car = driven("crankcase-hose-split")

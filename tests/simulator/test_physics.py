@@ -8,7 +8,8 @@ from functools import cache
 from gumshoe.simulator.drives import MIXED, Segment, start
 from gumshoe.simulator.engine import orifice_gps, volumetric_efficiency
 from gumshoe.simulator.hands import observe
-from gumshoe.simulator.parts import DEFECTS, Parts, mend
+from gumshoe.simulator.models import models
+from gumshoe.simulator.parts import defects_of, healthy, mend
 from gumshoe.simulator.sensors import meter_gps, meter_volts, thermistor_celsius, thermistor_volts
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle
 
@@ -46,7 +47,7 @@ def trims(car: Vehicle) -> tuple[float, float]:
     for seconds in (61.0, 59.0):
         car.run(seconds)
         state = car.management.state
-        found.append(100.0 * (car.memory.ltft[state.cell] + state.stft_mean))
+        found.append(100.0 * (car.memory.ltft[0][state.cell] + state.banks[0].stft_mean))
     car.stop()
     return found[0], found[1]
 
@@ -93,7 +94,7 @@ class HealthyCar(unittest.TestCase):
     def test_cruise_trims_and_no_code(self) -> None:
         car = drive(vehicle(), times=2)
         self.assertEqual(car.memory.records, {})
-        for cell in car.memory.ltft:
+        for cell in car.memory.ltft[0]:
             self.assertLess(abs(cell), 0.05)
         for name in ("misfire", "fuel system", "catalyst", "oxygen sensor", "oxygen sensor heater"):
             self.assertTrue(car.memory.complete.get(name), name)
@@ -166,16 +167,17 @@ class Faults(unittest.TestCase):
         self.assertEqual(set(car.memory.codes("confirmed")), {"P0102", "P0113"})
 
     def test_mending_undoes_exactly_its_own_defect(self) -> None:
-        for defect in DEFECTS.values():
-            parts = Parts()
-            defect.apply(parts)
-            parts.plug_wear[0] = 0.5
-            self.assertNotEqual(repr(parts), repr(Parts()))
-            self.assertTrue(mend(parts, defect.component), defect.key)
-            expected = Parts()
-            expected.plug_wear[0] = 0.1 if defect.component == "spark_plug_1" else 0.5
-            self.assertEqual(repr(parts), repr(expected), defect.key)
-        self.assertFalse(mend(Parts(), "crankcase_ventilation_hose"))
+        for model in models().values():
+            for defect in defects_of(model).values():
+                parts = healthy(model)
+                defect.apply(parts)
+                parts.plug_wear[0] = 0.5
+                self.assertNotEqual(repr(parts), repr(healthy(model)))
+                self.assertTrue(mend(parts, defect.component, model), defect.key)
+                expected = healthy(model)
+                expected.plug_wear[0] = 0.1 if defect.component == "spark_plug_1" else 0.5
+                self.assertEqual(repr(parts), repr(expected), defect.key)
+            self.assertFalse(mend(healthy(model), "crankcase_ventilation_hose", model))
 
 
 class Hands(unittest.TestCase):

@@ -54,6 +54,7 @@ _MIDS = {
     0x3D: "purge flow",
     0x41: "oxygen sensor heater, bank 1 sensor 1",
     0x42: "oxygen sensor heater, bank 1 sensor 2",
+    0x45: "oxygen sensor heater, bank 2 sensor 1",
     0x81: "fuel system, bank 1",
     0x82: "fuel system, bank 2",
     0xA1: "misfire, all cylinders",
