@@ -98,6 +98,14 @@ def volumetric_efficiency(rpm: float) -> float:
     return 0.90 - 0.14 * x * x
 
 
+def rail_pressure_kpa(model: Model, parts: Parts, flow_gps: float) -> float:
+    """Pressure on the rail at that fuel flow: the regulator's, or what the pump still gives (invented curve)."""
+    capacity = 14.0 * model.size * parts.pump_capacity / parts.filter_restriction
+    at_rest = model.rail_kpa * (1.1 + 0.8 * parts.pump_capacity)
+    supply = at_rest * (1.0 - (flow_gps / capacity) ** 2) if capacity > 0.0 else 0.0
+    return min(model.rail_kpa * parts.regulator_gain, max(supply, 60.0))
+
+
 class Engine:
     """The engine; ``load_nm`` is what drive line and accessories take from it."""
 
@@ -189,10 +197,7 @@ class Engine:
         parts, state, model = self.parts, self.state, self.model
         asked = sum(command.fuel_gps)
         if asked > 0.0 or command.cranking:
-            capacity = 14.0 * model.size * parts.pump_capacity / parts.filter_restriction
-            supply = 1.229 * model.rail_kpa * (1.0 - (state.fuel_gps / capacity) ** 2) if capacity > 0 else 0.0
-            wanted = min(model.rail_kpa * parts.regulator_gain, max(supply, 60.0))
-            state.rail_kpa += (wanted - state.rail_kpa) * 0.1
+            state.rail_kpa += (rail_pressure_kpa(model, parts, state.fuel_gps) - state.rail_kpa) * 0.1
         else:
             state.rail_kpa *= 0.99995
         pressed = math.sqrt(max(state.rail_kpa, 0.0) / model.rail_kpa)

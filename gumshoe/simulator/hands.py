@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from gumshoe.simulator.engine import orifice_gps
-from gumshoe.simulator.sensors import thermistor_ohm
+from gumshoe.simulator.engine import orifice_gps, rail_pressure_kpa
+from gumshoe.simulator.sensors import pressure_kpa, pressure_volts, thermistor_ohm
 from gumshoe.simulator.vehicle import Key, Vehicle
 
 
@@ -84,10 +84,7 @@ def _fuel_idle(vehicle: Vehicle) -> Finding:
 
 
 def _fuel_load(vehicle: Vehicle) -> Finding:
-    parts = vehicle.parts
-    capacity = 14.0 * parts.pump_capacity / parts.filter_restriction
-    rail = vehicle.model.rail_kpa
-    pressure = min(rail * parts.regulator_gain, max(1.229 * rail * (1.0 - (1.6 / capacity) ** 2), 60.0))
+    pressure = rail_pressure_kpa(vehicle.model, vehicle.parts, 1.6 * vehicle.model.size)
     return Finding("Gauge on the rail, second person driving up the hill.", round(pressure), "kPa")
 
 
@@ -130,8 +127,6 @@ def _meter(vehicle: Vehicle) -> Finding:
     state = vehicle.engine.state
     if not _running(vehicle):
         return Finding("The engine is not running: no flow to compare.")
-    if not vehicle.model.flow_metered:
-        return Finding("There is no air-flow meter on this engine.", 88.0, "%")
     flow = orifice_gps(1500.0, 101_000.0, 60_000.0, 288.0)
     share = min(flow / 30.0, 1.0)
     gain = vehicle.parts.meter_gain_low + (vehicle.parts.meter_gain_high - vehicle.parts.meter_gain_low) * share
@@ -142,6 +137,16 @@ def _meter(vehicle: Vehicle) -> Finding:
         round(88.0 * gain),
         "%",
     )
+
+
+def _pressure_at_rest(vehicle: Vehicle) -> Finding:
+    """What the control unit makes of the air in a standing engine's manifold."""
+    if vehicle.model.flow_metered:
+        return Finding("There is no manifold pressure sensor on this engine.", 0.0, "kPa")
+    held = vehicle.air.pressure_pa * 1e-3
+    unplugged = "manifold_pressure_sensor" in vehicle.parts.unplugged
+    shown = pressure_kpa(0.02 if unplugged else min(pressure_volts(held * vehicle.parts.pressure_gain), 4.85))
+    return Finding(f"The live value shows {shown:.0f} kPa; the air has {held:.0f} kPa.", round(shown - held), "kPa")
 
 
 def _filter(vehicle: Vehicle) -> Finding:
@@ -326,6 +331,7 @@ _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
     "exhaust_joint": _exhaust,
     "upstream_rich": _sensor,
     "full_load_filling": _meter,
+    "pressure_at_rest": _pressure_at_rest,
     "air_filter": _filter,
     "compression_ratio": _compression,
     "plug_gap": _plugs,

@@ -65,7 +65,7 @@ def healthy(model: Model) -> Parts:
 def leak_spread(model: Model) -> dict[str, tuple[float, ...]]:
     """Where air from each hole goes: the share of each cylinder (a hole near a runner starves its own first)."""
     count, joint = model.cylinders, model.weakest_joint - 1
-    falling = [0.8**n for n in range(count)]
+    falling = [0.8 ** model.members[model.bank_of[n]].index(n) for n in range(count)]
     near = [0.85 if n == joint else (0.10 if n == joint - 1 else 0.05 / (count - 2)) for n in range(count)]
     return {
         "crankcase_ventilation_hose": tuple(share / sum(falling) for share in falling),
@@ -198,7 +198,7 @@ def _of_a_bank(model: Model, bank: int) -> list[Defect]:
             f"catalyst-worn{tail}",
             f"the catalyst{of_bank} stores hardly any oxygen",
             f"catalyst{own}",
-            _at("catalyst_capacity", place, 0.06),
+            _at("catalyst_capacity", place, 0.02),
         ),
         Defect(
             f"heater-open{tail}",

@@ -19,8 +19,9 @@ from gumshoe.core.obd.pids import (
 # Bit fields and the code of the frame: no quantities to compare.
 NO_QUANTITY = {0x01, 0x02, 0x03, 0x13, 0x1C, 0x41, 0x51}
 # Where the library's layer is not J1979's text: it reads only the first of PID 10's two bytes, and leaves out
-# the offset of −128 mA of PID 34's current. Both are checked by hand values in Answers.test_known_values instead.
-NOT_AS_J1979 = {"maf_gps", "pump_b1s1_ma"}
+# the offset of −128 mA of the currents of PIDs 34 and 38. Both are checked by hand values in Answers.test_known_values
+# instead.
+NOT_AS_J1979 = {"maf_gps", "pump_b1s1_ma", "pump_b2s1_ma"}
 
 
 def scapy_values(number: int, data: bytes) -> list[float]:

@@ -69,8 +69,8 @@ class Trims(unittest.TestCase):
         self.assertAlmostEqual(first[0].total_pct, again[0].total_pct, places=9)
 
     def test_missing_channel_is_named(self) -> None:
-        rows = [sample for sample in samples(0.6, 0.0) if sample.key != "maf_gps"]
-        with self.assertRaisesRegex(KeyError, "maf_gps"):
+        rows = [sample for sample in samples(0.6, 0.0) if sample.key != "ltft_b1_pct"]
+        with self.assertRaisesRegex(KeyError, "ltft_b1_pct"):
             trims_by_region(Recording.from_samples(rows))
 
     def test_patterns_of_the_trade(self) -> None:

@@ -86,7 +86,7 @@ def gauges(car: Vehicle) -> tuple[TestOutcome, ...]:
             continue
         readings = {key: item.value for key, item in found.items() if item and item.value is not None}
         if len(readings) == len(found):
-            made.append(TestOutcome(test.id, decide(test, readings).id, "stand-in", "1"))
+            made.append(TestOutcome(test.id, decide(test, readings, PLATFORM.specification).id, "stand-in", "1"))
     car.stop()
     return tuple(made)
 

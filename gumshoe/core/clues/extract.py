@@ -29,6 +29,8 @@ MOST_ABSENT = 120
 RAISES, TELLS = 0.10, 0.20
 """From these chances on, a suspect is behind a present code; and its other codes would be missed."""
 DOUBTFUL_WEIGHT = 0.25
+BANKS_DIFFER_PCT = 8.0
+"""Total trims of the banks that lie farther apart than this belong to one bank's own trouble (common practice)."""
 _SURENESS: dict[CodeState | None, float] = {
     CodeState.CONFIRMED: 1.0,
     CodeState.PENDING: PENDING_WEIGHT,
@@ -232,19 +234,11 @@ def _supply(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
 
 def _live(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
     latest: dict[str, Clue] = {}
+    newest: dict[str, dict[int, tuple[RegionTrim, str, str]]] = {}
     for trim, source, at in evidence.trims:
         name = _TRIM_VARIABLES.get(trim.region)
         if name and name in knowledge.variables:
-            variable = knowledge.variables[name]
-            latest[name] = Clue(
-                ClueKind.GRADED,
-                name,
-                bin_of(variable, trim.total_pct),
-                f"{variable.name}: {trim.total_pct:+.1f} % at {trim.rpm:.0f} 1/min",
-                variable.family,
-                source,
-                at,
-            )
+            newest.setdefault(name, {})[trim.bank] = (trim, source, at)
         if trim.region is Region.WARM_IDLE and "idle_speed" in knowledge.variables:
             variable = knowledge.variables["idle_speed"]
             off = trim.rpm - evidence.specification.idle_rpm
@@ -257,7 +251,24 @@ def _live(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
                 source,
                 at,
             )
+    for name, banks in newest.items():
+        yield from _mixture(name, banks, knowledge)
     yield from latest.values()
+
+
+def _mixture(name: str, banks: dict[int, tuple[RegionTrim, str, str]], knowledge: Knowledge) -> Iterator[Clue]:
+    """The trim that lies farthest off speaks for the mixture; beside it, whether the banks agree."""
+    variable = knowledge.variables[name]
+    trim, source, at = max(banks.values(), key=lambda row: (abs(row[0].total_pct), -row[0].bank))
+    of_bank = f", bank {trim.bank}" if len(banks) > 1 else ""
+    words = f"{variable.name}{of_bank}: {trim.total_pct:+.1f} % at {trim.rpm:.0f} 1/min"
+    yield Clue(ClueKind.GRADED, name, bin_of(variable, trim.total_pct), words, variable.family, source, at)
+    compared = knowledge.variables.get(f"{name}_banks")
+    if len(banks) > 1 and compared is not None:
+        first, second = (banks[number][0].total_pct for number in (1, 2))
+        found = f"bank_{trim.bank}" if abs(first - second) > BANKS_DIFFER_PCT else "alike"
+        words = f"{compared.name}: {first:+.1f} % and {second:+.1f} %, {bin_words(compared, found)}"
+        yield Clue(ClueKind.GRADED, compared.id, found, words, compared.family, source, at)
 
 
 def _tests(evidence: Evidence, knowledge: Knowledge) -> Iterable[Clue]:

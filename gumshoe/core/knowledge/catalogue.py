@@ -6,13 +6,13 @@ A row with ``per = "cylinder"`` becomes one row for each cylinder, ``{n}`` stand
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from functools import cache, cached_property
 from pathlib import Path
 
 from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.code_catalogue import kinds
-from gumshoe.core.knowledge.code_index import CodeIndex, standard_index
+from gumshoe.core.knowledge.code_index import CodeIndex, of_other_bank, standard_index
 from gumshoe.core.knowledge.effects import EFFECT_SOURCES, echoed, with_effects
 from gumshoe.core.knowledge.generate import generated, generated_tests
 from gumshoe.core.knowledge.outcomes import condition
@@ -40,6 +40,7 @@ from gumshoe.core.knowledge.rows import (
     RepairRow,
     RepairsFile,
     SignalsFile,
+    Specification,
     SymptomRow,
     TestRow,
     TestsFile,
@@ -49,10 +50,6 @@ from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.powertrain.description import Powertrain
 
 FOLDER = Path(__file__).parent
-
-
-BANK_1_ONLY = ("trim_idle", "trim_2500", "frame_region")
-"""Graded clues that are so far read from bank 1 only."""
 
 
 @dataclass(frozen=True)
@@ -187,6 +184,8 @@ def check(loaded: Tables) -> None:
         for table in test.given.values():
             _sums("tests.toml", test.id, table, outcomes)
         keys = {item.key for item in test.readings}
+        told = {item.name for item in fields(Specification)}
+        _known("tests.toml", test.id, "specified value", [item.of for item in test.readings if item.of], told)
         for outcome in test.outcomes:
             _known("tests.toml", test.id, "suspect", outcome.proves, faults)
             _known("tests.toml", test.id, "reading", [condition(outcome.when)[0]], keys)
@@ -203,10 +202,11 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     """
     shipped = tables()
     places = Places(powertrain)
-    variables = {row.id: variable_at(row, places) for row in shipped.variables}
-    codes = local.index.rows | {
-        row.number: row for shipped_row in shipped.codes for row in rows_at(shipped_row, places)
-    }
+    variables = {row.id: variable_at(row, places) for row in shipped.variables if set(row.needs) <= powertrain.features}
+    written = [row for shipped_row in shipped.codes for row in rows_at(shipped_row, places)]
+    if powertrain.banks > 1:
+        written = [*(other for row in written if (other := of_other_bank(row, local.index))), *written]
+    codes = local.index.rows | {row.number: row for row in written}
     faults: dict[str, FaultRow] = {}
     templates: dict[str, str] = {}
     repairs = {row.id: row for shipped_row in shipped.repairs for row in rows_at(shipped_row, places)}
@@ -218,8 +218,6 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
             echo = {n: why for name, why in row.echo.items() for n in echoed(name, local.index, powertrain.banks)}
             strengths = local.index.strengths(row.codes, powertrain.banks)
             row = replace(row, graded=graded_at(template, variables, place, places), codes=strengths, echoes=echo)
-            if int(place.get("b", 1)) > 1:
-                row = replace(row, graded={k: v for k, v in row.graded.items() if k not in BANK_1_ONLY})
             faults[row.id] = row
             templates[row.id] = template.id
     for made in generated(powertrain, local):
@@ -232,7 +230,7 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     tests = {}
     for test in shipped.tests:
         given = {fault: test.given[template] for fault, template in templates.items() if template in test.given}
-        if test.measures or given:
+        if (test.measures or given) and set(test.on) <= powertrain.features:
             tests[test.id] = replace(test, given=given)
     tests |= {test.id: test for test in generated_tests(powertrain, local, faults)}
     return Knowledge(

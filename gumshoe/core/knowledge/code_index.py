@@ -8,8 +8,9 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
+from typing import Any
 
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.errors import BadInput, DataError
@@ -75,6 +76,24 @@ class CodeIndex:
             for number in self.numbers(reference, banks):
                 found[number] = max(found.get(number, 0.0), chance)
         return found
+
+
+def of_other_bank(row: CodeRow, index: CodeIndex) -> CodeRow | None:
+    """What is written about a code of bank 1, said of the same code of bank 2; None when there is none."""
+    entry = index.rows.get(row.number)
+    if entry is None or "bank 1" not in entry.component:
+        return None
+    numbers = [number for number, kind in index.of_component(_other(entry.component)) if kind == entry.kind]
+    if not numbers:
+        return None
+    told = {name: _other(value) for name, value in vars(row).items()}
+    return replace(row, **(told | {"number": numbers[0]}))
+
+
+def _other(value: Any) -> Any:
+    if isinstance(value, str):
+        return value.replace("bank 1", "bank 2").replace("Bank 1", "Bank 2")
+    return tuple(map(_other, value)) if isinstance(value, tuple) else value
 
 
 @cache

@@ -9,7 +9,7 @@ from functools import cache
 import pint
 
 from gumshoe.core.errors import BadInput, DataError
-from gumshoe.core.knowledge.rows import OutcomeRow, ReadingRow, TestRow
+from gumshoe.core.knowledge.rows import OutcomeRow, ReadingRow, Specification, TestRow
 
 _COMPARE = {
     "below": lambda value, limit: value < limit,
@@ -29,19 +29,33 @@ def condition(when: str) -> tuple[str, str, str]:
     raise DataError(f"“{when}” is not a condition: write KEY is CHOICE, or KEY below/above/at least/at most NUMBER.")
 
 
-def holds(when: str, readings: Mapping[str, Reading]) -> bool:
-    """Whether the condition is true of these readings."""
-    key, relation, operand = condition(when)
-    value = readings[key]
-    if relation == "is":
-        return value == operand
-    return bool(_COMPARE[relation](float(value), float(operand)))
+def base_of(row: ReadingRow, specification: Specification) -> float:
+    """What one per cent of a reading's limits is, in its unit; 1 for limits that stand in the unit itself."""
+    return float(getattr(specification, row.of)) / 100.0 if row.of else 1.0
 
 
-def decide(test: TestRow, readings: Mapping[str, Reading]) -> OutcomeRow:
-    """The outcome these readings give: the first whose condition holds. Raises BadInput when none does."""
+def good_range(row: ReadingRow, specification: Specification) -> tuple[float, float] | None:
+    """The good range of a number, in its unit; None where the test states none."""
+    if row.good_low is None or row.good_high is None:
+        return None
+    base = base_of(row, specification)
+    return row.good_low * base, row.good_high * base
+
+
+def decide(test: TestRow, readings: Mapping[str, Reading], specification: Specification | None = None) -> OutcomeRow:
+    """The outcome these readings give: the first whose condition holds. Raises BadInput when none does.
+
+    Limits that are per cent of a specified value use ``specification``, or the usual values without one.
+    """
+    told = specification or Specification()
+    rows = {row.key: row for row in test.readings}
     for outcome in test.outcomes:
-        if holds(outcome.when, readings):
+        key, relation, operand = condition(outcome.when)
+        value = readings[key]
+        if relation == "is":
+            if value == operand:
+                return outcome
+        elif _COMPARE[relation](float(value), float(operand) * base_of(rows[key], told)):
             return outcome
     raise BadInput(f"These readings decide nothing in “{test.words}”.", remedies=("check the readings",))
 

@@ -105,7 +105,37 @@ def graded_at(
         own["companions"] = min(int(place["n"]), other) if other else None
         own["neighbours"] = None
     held = {stem: str(number) for stem, number in own.items() if number is not None}
-    return {name: distribution_at(table, variables[name], held) for name, table in template.graded.items()}
+    tables = {
+        name: distribution_at(table, variables[name], held)
+        for name, table in template.graded.items()
+        if name in variables
+    }
+    for name, variable in variables.items():
+        if variable.compares in tables:
+            tables[name] = compared(tables[variable.compares], variable, place)
+    return tables
+
+
+ALIKE_THOUGH_COMMON = 0.88
+"""How often the banks read alike when both are off for one reason (common practice)."""
+SHOWS_IN_ITS_BANK = 0.92
+"""How often a trim that one bank's own fault has moved differs clearly from the other bank's (common practice)."""
+NORMAL_BIN = "normal"
+
+
+def compared(table: Distribution, variable: VariableRow, place: Place) -> Distribution:
+    """The table of the comparison between the banks that follows from a suspect's table of the trim itself.
+
+    What belongs to one bank (or a cylinder of it) moves that bank's trim alone, as often as it moves it at all; what
+    the banks share moves both.
+    """
+    others = [item.id for item in variable.bins if item.id != "alike"]
+    if "b" not in place:
+        rest = (1.0 - ALIKE_THOUGH_COMMON) / len(others)
+        return floored({"alike": ALIKE_THOUGH_COMMON} | dict.fromkeys(others, rest))
+    own = f"bank_{place['b']}"
+    shown = SHOWS_IN_ITS_BANK * (1.0 - table[NORMAL_BIN])
+    return floored({"alike": 1.0 - shown} | dict.fromkeys(others, 0.0) | {own: shown})
 
 
 def distribution_at(table: Mapping[str, float], variable: VariableRow, own: Mapping[str, str]) -> Distribution:

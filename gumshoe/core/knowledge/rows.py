@@ -47,7 +47,10 @@ class BinRow:
 
 @dataclass(frozen=True)
 class VariableRow:
-    """A graded clue: its bins and how they are distributed when nothing claims it."""
+    """A graded clue: its bins and how they are distributed when nothing claims it.
+
+    ``compares``: the clue of which this is the comparison between the banks; its tables follow from that clue's.
+    """
 
     id: str
     name: str
@@ -56,6 +59,8 @@ class VariableRow:
     replaced_by: str
     bins: tuple[BinRow, ...]
     normal: Distribution
+    needs: tuple[str, ...] = ()
+    compares: str = ""
 
 
 @dataclass(frozen=True)
@@ -113,7 +118,10 @@ class EffectsFile:
 
 @dataclass(frozen=True)
 class ReadingRow:
-    """One thing to enter: a number with its unit and sane range, or a choice."""
+    """One thing to enter: a number with its unit and sane range, or a choice.
+
+    ``of``: the value of the vehicle's specification that good range and conditions are per cent of.
+    """
 
     key: str
     label: str
@@ -125,6 +133,7 @@ class ReadingRow:
     high: float | None = None
     good_low: float | None = None
     good_high: float | None = None
+    of: str = ""
 
 
 @dataclass(frozen=True)
@@ -142,6 +151,7 @@ class TestRow:
     """A test: cost, conditions, steps, readings, outcomes and what each suspect makes likely.
 
     ``origin``: ``table``, or ``generated`` from a part or shared point. ``equipment``: what not every shop has.
+    ``on``: what the powertrain must have.
     """
 
     __test__ = False
@@ -163,6 +173,7 @@ class TestRow:
     given: dict[str, Distribution] = field(default_factory=dict)
     origin: str = "table"
     equipment: str = ""
+    on: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -198,7 +209,7 @@ class Specification:
 
     idle_rpm: float = 750.0
     idle_tolerance_rpm: float = 80.0
-    fuel_pressure_kpa: float | None = None
+    fuel_pressure_kpa: float = 350.0
     plug_gap_mm: float | None = None
     thermostat_c: float = 88.0
 

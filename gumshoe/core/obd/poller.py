@@ -7,9 +7,9 @@ from collections import deque
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from gumshoe.core.obd.errors import LinkError, NoAnswer
+from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.pids import pid_of_key, pid_table, split_current_data
+from gumshoe.core.obd.pids import pid_of_key, pid_table, split_current_data, supported_from_bitmap
 from gumshoe.core.obd.scanner import PIDS_PER_REQUEST, batches
 
 # Channels that change over minutes: asked once in SLOW_EVERY rounds (common practice, no source).
@@ -31,7 +31,7 @@ class Sample:
 
 
 class Poller:
-    """Asks one module for a set of channels, round after round.
+    """Asks one module for a set of channels, round after round: those of them that it announces.
 
     ``poll()`` makes one round and returns its samples. A group that is not answered whole is split once, so that
     one missing PID cannot silence its neighbours.
@@ -42,19 +42,37 @@ class Poller:
         numbers = pid_of_key()
         fast = sorted({numbers[key] for key in keys if key not in SLOW_KEYS})
         slow = sorted({numbers[key] for key in keys if key in SLOW_KEYS} - set(fast))
-        self._fast = list(batches(fast, PIDS_PER_REQUEST))
-        self._slow = list(batches(slow, PIDS_PER_REQUEST))
+        self._wanted = (fast, slow)
+        self._fast: list[tuple[int, ...]] = []
+        self._slow: list[tuple[int, ...]] = []
         self._round = 0
         self._seen: dict[int, deque[float]] = {pid: deque(maxlen=400) for pid in (*fast, *slow)}
 
     def poll(self) -> list[Sample]:
         """One round. Raises LinkError (NoAnswer when the module fell silent)."""
+        if self._round == 0:
+            self._plan()
         slow_round = self._round % SLOW_EVERY == 0
         self._round += 1
         samples: list[Sample] = []
         for group in self._fast + (self._slow if slow_round else []):
             samples += self._ask(group)
         return samples
+
+    def _plan(self) -> None:
+        """Group what the module announces; everything when it does not say."""
+        announced: set[int] = set()
+        base: int | None = 0x00
+        while base is not None:
+            try:
+                payload = self.link.ask(self.module, bytes((0x01, base))).payload
+            except (NoAnswer, Refused):
+                break
+            found = supported_from_bitmap(base, payload[2:6])
+            announced |= found
+            base = base + 0x20 if base + 0x20 in found else None
+        fast, slow = ([pid for pid in pids if pid in announced or not announced] for pids in self._wanted)
+        self._fast, self._slow = list(batches(fast, PIDS_PER_REQUEST)), list(batches(slow, PIDS_PER_REQUEST))
 
     def rates(self) -> dict[str, float]:
         """Samples a second that truly arrived, by channel key, over the last seconds."""

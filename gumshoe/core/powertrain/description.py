@@ -227,6 +227,7 @@ class Powertrain:
             "petrol": self.fuel is not Fuel.DIESEL,
             "flow metered": self.air_metering is not AirMetering.PRESSURE,
             "pressure metered": self.air_metering is not AirMetering.FLOW,
+            "pressure metered only": self.air_metering is AirMetering.PRESSURE,
             "boosted": self.induction is not Induction.NATURAL,
             "throttle": self.throttle is not Throttle.NONE,
             "intake phaser": self.phasers in (Phasers.INTAKE, Phasers.BOTH),

@@ -15,14 +15,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from gumshoe.core.signals.recording import Recording
 from gumshoe.core.signals.regions import Region, classify
 
-NEEDED = ("rpm", "stft_b1_pct", "ltft_b1_pct", "maf_gps")
+NEEDED = ("rpm", "stft_b1_pct", "ltft_b1_pct")
 MIN_SAMPLES = 10
 MIN_SECONDS = 5.0
 GOOD_PCT, TOLERABLE_PCT = 5.0, 10.0
@@ -31,7 +31,10 @@ GOOD_PCT, TOLERABLE_PCT = 5.0, 10.0
 
 @dataclass(frozen=True)
 class RegionTrim:
-    """Trims of bank 1 in one region: means in percentage points, flow in g/s, spread as standard deviation."""
+    """Trims of one bank in one region: means in percentage points, flow in g/s, spread as standard deviation.
+
+    ``maf_gps`` is 0 where the car has no air-flow meter or it was not recorded.
+    """
 
     region: Region
     short_pct: float
@@ -42,6 +45,7 @@ class RegionTrim:
     maf_gps: float
     samples: int
     seconds: float
+    bank: int = 1
 
     @property
     def words(self) -> str:
@@ -56,7 +60,7 @@ class RegionTrim:
 
 
 def trims_by_region(recording: Recording) -> tuple[RegionTrim, ...]:
-    """Mean trims in every region that was held long enough, in order of appearance.
+    """Mean trims of each recorded bank in every region that was held long enough, in order of appearance.
 
     Raises KeyError naming the channel when one of ``NEEDED`` was not recorded.
     """
@@ -77,22 +81,40 @@ def trims_by_region(recording: Recording) -> tuple[RegionTrim, ...]:
         seconds = len(places) * step
         if region in (Region.OFF, Region.CRANKING) or len(places) < MIN_SAMPLES or seconds < MIN_SECONDS:
             continue
-        short, long = columns["stft_b1_pct"][places], columns["ltft_b1_pct"][places]
-        total = short + long
-        found.append(
-            RegionTrim(
-                region,
-                float(short.mean()),
-                float(long.mean()),
-                float(total.mean()),
-                float(total.std()),
-                float(columns["rpm"][places].mean()),
-                float(columns["maf_gps"][places].mean()),
-                len(places),
-                seconds,
+        flow = float(np.nanmean(columns["maf_gps"][places])) if "maf_gps" in columns else 0.0
+        for bank in (1, 2):
+            if f"stft_b{bank}_pct" not in columns or f"ltft_b{bank}_pct" not in columns:
+                continue
+            short, long = columns[f"stft_b{bank}_pct"][places], columns[f"ltft_b{bank}_pct"][places]
+            total = short + long
+            told = total[~np.isnan(total)]
+            if told.size < MIN_SAMPLES:
+                continue
+            found.append(
+                RegionTrim(
+                    region,
+                    float(np.nanmean(short)),
+                    float(np.nanmean(long)),
+                    float(told.mean()),
+                    float(told.std()),
+                    float(columns["rpm"][places].mean()),
+                    flow,
+                    int(told.size),
+                    seconds,
+                    bank,
+                )
             )
-        )
     return tuple(found)
+
+
+def mean_of_banks(trims: Iterable[RegionTrim]) -> tuple[RegionTrim, ...]:
+    """One row a region: the banks of an engine share its air, so the mass balance holds for their mean."""
+    regions: dict[Region, list[RegionTrim]] = {}
+    for row in trims:
+        regions.setdefault(row.region, []).append(row)
+    return tuple(
+        replace(rows[-1], total_pct=sum(row.total_pct for row in rows) / len(rows)) for rows in regions.values()
+    )
 
 
 @dataclass(frozen=True)
@@ -123,7 +145,7 @@ _CHOKED_GPS_PER_MM2 = 0.6847 * 101_325.0 / math.sqrt(287.0 * 293.15) * 1e-3
 
 def fit_leak(trims: Iterable[RegionTrim]) -> LeakFit | None:
     """Fit the line; None with fewer than two regions of clearly different flow (factor 1.5)."""
-    rows = [row for row in trims if row.maf_gps > 0.3]
+    rows = [row for row in mean_of_banks(trims) if row.maf_gps > 0.3]
     if len(rows) < 2:
         return None
     flows = np.array([row.maf_gps for row in rows])

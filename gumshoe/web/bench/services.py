@@ -26,7 +26,7 @@ def test_of(case: Case, name: str) -> TestRow:
 def record(case: Case, user: User, test: TestRow, typed: Mapping[str, str], note: str) -> TestRecord:
     """Check every reading, decide, store. Raises BadInput naming the field; then nothing is stored."""
     readings = {row.key: check_reading(row, typed.get(row.key, "")) for row in test.readings}
-    outcome = decide(test, readings)
+    outcome = decide(test, readings, cases.specification_of(case))
     return TestRecord.objects.create(
         case=case, by=user, test=test.id, readings=readings, outcome=outcome.id, note=note.strip()[:300]
     )

@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.knowledge.outcomes import good_range
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.bench import services
 from gumshoe.web.cases import services as cases
@@ -62,7 +63,8 @@ def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 
 
 def _page(request, case, row, typed, trouble, status=200):  # type: ignore[no-untyped-def]
-    fields = [(reading, typed.get(reading.key, "")) for reading in row.readings]
+    specification = cases.specification_of(case)
+    fields = [(reading, typed.get(reading.key, ""), good_range(reading, specification)) for reading in row.readings]
     cautions = [cases.knowledge_of(case).cautions[name] for name in row.cautions]
     return render(
         request,

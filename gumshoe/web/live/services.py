@@ -9,6 +9,7 @@ from typing import Any
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.pids import fields_by_key
 from gumshoe.core.obd.status import FUEL_STATES
+from gumshoe.core.powertrain.description import AirMetering, Powertrain
 from gumshoe.core.signals.bands import expected
 from gumshoe.core.signals.regions import Region, classify
 from gumshoe.core.signals.trims import LeakFit, Pattern, RegionTrim, fit_leak, read_pattern, trims_by_region
@@ -37,22 +38,31 @@ PURPOSES = (
     Purpose("idle", "Warm idle", Region.WARM_IDLE, "Coolant above 70 °C, pedal released, consumers off."),
     Purpose("fast", "2500 rpm", Region.HIGH_IDLE, "Standing, hold 2000–3000 1/min steadily."),
 )
-CHARTS = ("rpm", "total_trim_b1_pct", "stft_b1_pct", "ltft_b1_pct", "maf_gps", "lambda_b1s1", "o2_b1s2_v", "load_pct")
+OF_A_BANK = ("total_trim_b{b}_pct", "stft_b{b}_pct", "ltft_b{b}_pct")
+EXHAUST_OF_A_BANK = ("lambda_b{b}s1", "o2_b{b}s2_v")
 
 
-def channels() -> list[dict[str, str]]:
+def chart_keys(powertrain: Powertrain) -> tuple[str, ...]:
+    """The channels this engine is drawn with: both banks side by side, air as it is metered."""
+    banks = range(1, powertrain.banks + 1)
+    air = {
+        AirMetering.FLOW: ("maf_gps",),
+        AirMetering.PRESSURE: ("map_kpa",),
+        AirMetering.BOTH: ("maf_gps", "map_kpa"),
+    }[powertrain.air_metering]
+    mixture = [key.format(b=bank) for key in OF_A_BANK for bank in banks]
+    exhaust = [key.format(b=bank) for key in EXHAUST_OF_A_BANK for bank in banks]
+    return ("rpm", *mixture, *air, *exhaust, "load_pct")
+
+
+def channels(case: Case) -> list[dict[str, str]]:
     """Name and unit of every chart."""
     named = fields_by_key()
     rows = []
-    for key in CHARTS:
+    for key in chart_keys(cases.knowledge_of(case).powertrain):
         item = named.get(key)
-        rows.append(
-            {
-                "key": key,
-                "name": item.name if item else "Total trim, bank 1",
-                "unit": item.unit if item else "%",
-            }
-        )
+        name = item.name if item else f"Total trim, bank {key.removeprefix('total_trim_b')[0]}"
+        rows.append({"key": key, "name": name, "unit": item.unit if item else "%"})
     return rows
 
 
@@ -70,7 +80,7 @@ def news(case: Case, cursor: int) -> dict[str, Any]:
     region = classify(now) if now else Region.OFF
     knowledge, specification = cases.knowledge_of(case), cases.specification_of(case)
     bands = {}
-    for key in CHARTS:
+    for key in chart_keys(knowledge.powertrain):
         band = expected(key, region, knowledge.bands, specification, knowledge.powertrain.displacement_l)
         if band:
             bands[key] = {"low": band.low, "high": band.high, "source": band.source}
@@ -143,19 +153,37 @@ def recorded(case: Case) -> list[Recorded]:
 
 @dataclass(frozen=True)
 class TrimReading:
-    """The newest trims of idle and 2500 rpm, the pattern, and the leak computed from them."""
+    """The newest trims of idle and 2500 rpm by bank, the pattern of the bank that is farthest off, and the leak
+    computed from all of them."""
 
-    idle: RegionTrim | None
-    fast: RegionTrim | None
+    banks: tuple[tuple[int, RegionTrim | None, RegionTrim | None], ...]
+    bank: int
     pattern: Pattern
     fit: LeakFit | None
+
+    @property
+    def rows(self) -> list[tuple[str, RegionTrim | None]]:
+        """(label, trim) for the table: the regions of each bank."""
+        of_bank = len(self.banks) > 1
+        return [
+            (f"{name}, bank {bank}" if of_bank else name, trim)
+            for bank, idle, fast in self.banks
+            for name, trim in (("warm idle", idle), ("2500 rpm", fast))
+        ]
+
+    @property
+    def recorded(self) -> bool:
+        return any(trim for _, trim in self.rows)
 
 
 def trim_reading(rows: list[Recorded]) -> TrimReading:
     """Put the newest trims together."""
-    newest: dict[Region, RegionTrim] = {}
-    for row in rows:
-        for trim in row.trims:
-            newest[trim.region] = trim
-    idle, fast = newest.get(Region.WARM_IDLE), newest.get(Region.HIGH_IDLE)
-    return TrimReading(idle, fast, read_pattern(idle, fast), fit_leak(newest.values()))
+    newest = {(trim.bank, trim.region): trim for row in rows for trim in row.trims}
+    numbers = sorted({bank for bank, _ in newest}) or [1]
+    banks = tuple((n, newest.get((n, Region.WARM_IDLE)), newest.get((n, Region.HIGH_IDLE))) for n in numbers)
+
+    def off(row: tuple[int, RegionTrim | None, RegionTrim | None]) -> float:
+        return max((abs(trim.total_pct) for trim in row[1:] if trim), default=0.0)
+
+    bank, idle, fast = max(banks, key=off)
+    return TrimReading(banks, bank, read_pattern(idle, fast), fit_leak(newest.values()))

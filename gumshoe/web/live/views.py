@@ -29,9 +29,8 @@ def live(request: HttpRequest, pk: int) -> HttpResponse:
             purposes=services.PURPOSES,
             recorded=rows,
             trims=trims,
-            trim_rows=[("warm idle", trims.idle), ("2500 rpm", trims.fast)],
             setup={
-                "channels": services.channels(),
+                "channels": services.channels(case),
                 "news": reverse("live:news", args=[pk]),
                 "begin": reverse("live:begin", args=[pk]),
                 "stop": reverse("live:stop", args=[pk]),
