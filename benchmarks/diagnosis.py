@@ -1,11 +1,12 @@
 #!/usr/bin/env python3
 """Does it pay to think? Every fault the stand-in can have, worked by each strategy with the real tests, to the repair.
 
-Reports the share right first time, minutes, money and good parts renewed, against the *most frequent fix for the
-first code* and a random order in the same run; and the calibration of the stated probabilities (Brier score, expected
+Over three kinds of car. Reports the share right first time, minutes, money and good parts renewed, against the *most
+frequent fix for the first code*, a random order, and a man who knew the fault from the start (which is the floor: a
+proven repair and nothing else) in the same run; and the calibration of the stated probabilities (Brier score, expected
 calibration error in ten bins). Writes benchmarks/figures/diagnosis.json.
 
-    .venv/bin/python benchmarks/diagnosis.py [--seeds 1] [--only PART-OF-A-DEFECT]
+    .venv/bin/python benchmarks/diagnosis.py [--seeds 1] [--cars 3] [--only "PART OF CAR OR DEFECT"]
 """
 
 from __future__ import annotations
@@ -15,6 +16,9 @@ import json
 import statistics
 import sys
 import time
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -25,60 +29,52 @@ from benchmarks.technician import (  # noqa: E402
     Job,
     Technician,
     in_random_order,
+    knowing_it,
     most_frequent_for_the_first_code,
     work_by,
 )
-from gumshoe.core.knowledge.catalogue import expand  # noqa: E402
-from gumshoe.core.knowledge.platform import platforms  # noqa: E402
+from benchmarks.truths import CARS, suspect_of  # noqa: E402
 from gumshoe.core.planning import Strategy  # noqa: E402
-from gumshoe.simulator.drives import PROFILES  # noqa: E402
-from gumshoe.simulator.parts import DEFECTS  # noqa: E402
-from gumshoe.simulator.vehicle import Identity, Vehicle  # noqa: E402
 
 BINS = 10
-CARS = ((61_000.0, 64.0), (131_000.0, 21.0), (212_000.0, 40.0))
-"""The cars of a run: odometer and the coolant temperature they were found at; all of the one engine we have."""
-TRUTHS = {
-    "crankcase-hose-split": "crankcase_hose_split",
-    "booster-hose-cracked": "booster_hose_leak",
-    "manifold-gasket": "manifold_gasket_leak",
-    "duct-loose": "intake_duct_loose",
-    "meter-low": "air_flow_meter_low",
-    "pump-weak": "fuel_supply_weak",
-    "purge-passing": "purge_valve_passing",
-    "sensor-lean": "upstream_sensor_lean",
-    "exhaust-leak": "exhaust_leak_upstream",
-    "thermostat-open": "thermostat_open",
-    "catalyst-worn": "catalyst_worn",
-    "heater-open": "sensor_heater_open",
-    "air-filter-clogged": "air_filter_clogged",
-} | {
-    f"{part}-{n}-{how}": f"{name}_{n}"
-    for n in range(1, 5)
-    for part, how, name in (
-        ("coil", "weak", "coil_breakdown"),
-        ("plug", "worn", "plug_bad"),
-        ("injector", "clogged", "injector_weak"),
-        ("compression", "low", "compression_low"),
-    )
-}
+BASELINE = "most frequent fix for the first code"
+FORESIGHT = "knowing it from the start"
+Line = Callable[[Technician], None]
 
 
-def driven(defect: str, seed: int, odometer: float, coolant: float) -> dict[str, Any]:
-    """The state of a car with this defect after two mixed drives."""
-    car = fresh(defect, seed, odometer, coolant)
-    for _ in range(2):
-        car.begin(PROFILES["mixed"])
-        while car.driving:
-            car.step()
-    return car.save()
+def lines(seed: int) -> dict[str, Line]:
+    """Every way of working that is compared, by name."""
+    return {way.value: work_by(way) for way in Strategy} | {
+        BASELINE: most_frequent_for_the_first_code,
+        "random order": in_random_order(seed),
+        FORESIGHT: knowing_it,
+    }
 
 
-def fresh(defect: str, seed: int, odometer: float, coolant: float) -> Vehicle:
-    """A car with this defect, not driven."""
-    return Vehicle(
-        Identity("UY0TN16A9E2004417", "B", 1), defects=(defect,), seed=seed, coolant_c=coolant, odometer_km=odometer
-    )
+@dataclass(frozen=True)
+class Worked:
+    """One fault of one car, worked by every line; no jobs when the car had set no code and nobody would bring it."""
+
+    car: str
+    defect: str
+    jobs: dict[str, Job]
+
+
+def worked(task: tuple[int, str, int]) -> Worked:
+    """Work one case: (index of the car, defect, seed)."""
+    index, defect, seed = task
+    car = CARS[index]
+    state, jobs = car.driven(defect, seed), {}
+    for name, work in lines(seed).items():
+        standing = car.fresh(defect, seed)
+        standing.restore(state)
+        truth = suspect_of(defect, car.built)
+        man = Technician(standing, car.known, car.described.specification, truth, car.odometer_km)
+        if not (man.seen.engine and man.seen.engine.codes):
+            return Worked(car.model, defect, {})
+        work(man)
+        jobs[name] = man.job
+    return Worked(car.model, defect, jobs)
 
 
 def calibration(stated: list[tuple[float, bool]]) -> dict[str, Any]:
@@ -108,51 +104,65 @@ def summary(jobs: list[Job]) -> dict[str, float]:
     }
 
 
+def compared(cases: list[Worked]) -> dict[str, Any]:
+    """The table of a group of cases, and what we pay against the baseline."""
+    table = {name: summary([case.jobs[name] for case in cases]) for name in cases[0].jobs}
+    return {
+        "cases": len(cases),
+        "strategies": table,
+        "money_ratio": round(table[Strategy.TELLING.value]["money"] / table[BASELINE]["money"], 3),
+        "money_ratio_of_foresight": round(table[FORESIGHT]["money"] / table[BASELINE]["money"], 3),
+    }
+
+
 def main() -> int:
-    """Run everything, print a table, write the figures."""
+    """Run everything on all cores, print a table, write the figures."""
     reader = argparse.ArgumentParser(description=__doc__)
     reader.add_argument("--seeds", type=int, default=1)
     reader.add_argument("--cars", type=int, default=len(CARS))
     reader.add_argument("--only", default="")
     options = reader.parse_args()
-    platform = platforms()["ostrel_tern_16"]
-    known = expand(platform.powertrain, platform.local)
-    ways = {way.value: work_by(way) for way in Strategy}
-    jobs: dict[str, list[Job]] = {name: [] for name in (*ways, "most frequent fix for the first code", "random order")}
-    silent, wrong, began = [], [], time.monotonic()
-    for defect in (name for name in DEFECTS if name in TRUTHS and options.only in name):
-        for odometer, coolant in CARS[: options.cars]:
-            for seed in range(options.seeds):
-                state = driven(defect, seed, odometer, coolant)
-                lines = ways | {
-                    "most frequent fix for the first code": most_frequent_for_the_first_code,
-                    "random order": in_random_order(seed),
-                }
-                for name, work in lines.items():
-                    car = fresh(defect, seed, odometer, coolant)
-                    car.restore(state)
-                    man = Technician(car, known, platform.specification, TRUTHS[defect], odometer)
-                    if not (man.seen.engine and man.seen.engine.codes):
-                        silent.append(f"{defect} at {odometer:.0f} km")
-                        break  # no code, no lamp, no complaint: nobody would bring this car
-                    work(man)
-                    jobs[name].append(man.job)
-                    if name == Strategy.TELLING.value and not man.job.first_time:
-                        wrong.append(f"{defect} at {odometer:.0f} km: {man.job.tests} then {man.job.repairs}")
+    tasks = [
+        (index, defect, seed)
+        for index in range(options.cars)
+        for defect in CARS[index].defects
+        for seed in range(options.seeds)
+        if options.only in f"{CARS[index].model} {defect}"
+    ]
+    began = time.monotonic()
+    with ProcessPoolExecutor() as pool:
+        everyone = list(pool.map(worked, tasks))
+    brought = [case for case in everyone if case.jobs]
+    ours = Strategy.TELLING.value
     figures: dict[str, Any] = {
-        "cases": len(jobs[Strategy.TELLING.value]),
-        "brought_no_code": sorted(set(silent)),
+        **compared(brought),
+        "by_car": {
+            car.model: compared(own) for car in CARS if (own := [case for case in brought if case.car == car.model])
+        },
+        "calibration": calibration([row for case in brought for row in case.jobs[ours].stated]),
+        "brought_no_code": sorted({f"{case.car}: {case.defect}" for case in everyone if not case.jobs}),
+        "not_right_first_time": [
+            f"{case.car}: {case.defect}: {case.jobs[ours].tests} then {case.jobs[ours].repairs}"
+            for case in brought
+            if not case.jobs[ours].first_time
+        ],
         "seconds": round(time.monotonic() - began),
-        "strategies": {name: summary(found) for name, found in jobs.items() if found},
-        "calibration": calibration([row for job in jobs[Strategy.TELLING.value] for row in job.stated]),
-        "not_right_first_time": wrong,
     }
-    ours = figures["strategies"][Strategy.TELLING.value]["money"]
-    figures["money_ratio"] = round(ours / figures["strategies"]["most frequent fix for the first code"]["money"], 3)
     folder = ROOT / "benchmarks" / "figures"
     folder.mkdir(exist_ok=True)
     if not options.only:
         (folder / "diagnosis.json").write_text(json.dumps(figures, indent=1) + "\n", encoding="utf-8")
+    else:
+        for case in brought:
+            print(
+                case.car,
+                case.defect,
+                *(
+                    f"{name}: {round(job.money)} {job.tests} {job.repairs};"
+                    for name, job in case.jobs.items()
+                    if name in (ours, BASELINE)
+                ),
+            )
     print(json.dumps(figures, indent=1))
     return 0
 

@@ -27,7 +27,7 @@ from gumshoe.core.signals.trims import RegionTrim  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
 from gumshoe.simulator.drives import start  # noqa: E402
 from gumshoe.simulator.hands import Finding, observe  # noqa: E402
-from gumshoe.simulator.parts import Parts  # noqa: E402
+from gumshoe.simulator.parts import healthy  # noqa: E402
 from gumshoe.simulator.vehicle import Vehicle  # noqa: E402
 from tests.simulator.test_agreement import snapshot, trims  # noqa: E402
 
@@ -68,6 +68,7 @@ CHECKS = (
     ("does not answer", "circuit good, part does not answer"),
     ("", "circuit and part good"),
 )
+POINTS = (("Lost or dropping", "lost or dropping"), ("", "good under load"))
 
 
 @dataclass
@@ -91,10 +92,10 @@ class Technician:
     """One case on one car."""
 
     def __init__(
-        self, car: Vehicle, known: Knowledge, specification: Specification, truth: str, odometer: float
+        self, car: Vehicle, known: Knowledge, specification: Specification, truth: str, odometer_km: float
     ) -> None:
         self.car, self.known, self.specification, self.truth = car, known, specification, truth
-        self.odometer, self.costs, self.job = odometer, Costs(), Job()
+        self.odometer_km, self.costs, self.job = odometer_km, Costs(), Job()
         self.seen = snapshot(car)
         self.trims: tuple[RegionTrim, ...] = ()
         self.outcomes: list[TestOutcome] = []
@@ -109,7 +110,7 @@ class Technician:
             failed_repairs=tuple(self.failed),
             specification=self.specification,
         )
-        return assess(self.known, extract(evidence, self.known), odometer_km=self.odometer)
+        return assess(self.known, extract(evidence, self.known), odometer_km=self.odometer_km)
 
     def note(self, found: Assessment) -> None:
         """Keep what was stated about each suspect worth mentioning, and whether it was so."""
@@ -137,7 +138,7 @@ class Technician:
                 return False
             readings[reading.key] = value
         self.car.stop()
-        self.outcomes.append(TestOutcome(test.id, decide(test, readings).id, "stand-in", "1"))
+        self.outcomes.append(TestOutcome(test.id, decide(test, readings, self.specification).id, "stand-in", "1"))
         return True
 
     @staticmethod
@@ -146,8 +147,8 @@ class Technician:
         if reading.kind == "number":
             return finding.value
         rules = CHECKS if test.origin == "generated" else READS.get(test.id, ())
-        if test.origin == "generated" and "good under load" in reading.options:
-            return "good under load"
+        if "good under load" in reading.options:
+            rules = POINTS
         if rules:
             return next((option for word, option in rules if word in finding.words), None)
         said = set(re.findall(r"[a-z]{3,}|\d+", finding.words.lower()))
@@ -165,14 +166,25 @@ class Technician:
         self.job.minutes += row.minutes + self.costs.proof_minutes
         self.job.money += self.costs.of_repair(row)
         before = repr(self.car.parts)
-        self.car.parts_mended = self.car.mend(row.component)  # type: ignore[attr-defined]
+        self._carry_out(name, row.component)
         changed = repr(self.car.parts) != before
         self.job.repairs.append(name)
         if not changed and float(row.parts) > 0.0:
             self.job.good_parts += 1
         self.failed.append((name, "j", "1"))
-        self.job.cured = repr(self.car.parts) == repr(Parts())
+        self.job.cured = repr(self.car.parts) == repr(healthy(self.car.model))
         return self.job.cured
+
+    def _carry_out(self, name: str, component: str) -> None:
+        """Mending wires and plugs puts plugs back and mends no part; anything else renews or cleans the part."""
+        aimed_at = [fault for fault in self.known.faults.values() if fault.repair == name]
+        if name.startswith(("renew_", "clean_")) or not all(fault.mode or fault.members for fault in aimed_at):
+            self.car.mend(component)
+            return
+        for plug in {component, *(member for fault in aimed_at for member in fault.members)}:
+            self.car.plug(plug)
+        if component in self.car.model.points:
+            self.car.mend(component)
 
 
 def best_repair(man: Technician, found: Assessment) -> str:
@@ -238,6 +250,11 @@ def most_frequent_for_the_first_code(man: Technician) -> None:
     for name in sorted(score, key=lambda repair: -score[repair])[:MOST_STEPS]:
         if man.repair(name):
             return
+
+
+def knowing_it(man: Technician) -> None:
+    """The floor: somebody tells what it is, and it is mended."""
+    man.repair(man.known.faults[man.truth].repair)
 
 
 def in_random_order(seed: int) -> Callable[[Technician], None]:

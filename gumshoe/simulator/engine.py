@@ -154,7 +154,7 @@ class Engine:
         state.throttle_gps = orifice_gps(area, ambient, pressure, up_k)
         leak_area = sum(parts.leaks_mm2.values())
         state.leak_gps = orifice_gps(leak_area, self.air.pressure_pa, pressure, self.air.temperature_c + 273.15)
-        purge_area = command.purge * 0.8 * model.size * ("purge_valve" not in parts.unplugged) + parts.purge_passing_mm2
+        purge_area = command.purge * 0.8 * model.size * ("purge_valve" not in parts.dead) + parts.purge_passing_mm2
         purge = orifice_gps(purge_area, self.air.pressure_pa, pressure, up_k)
         self._purge_fuel = purge * 0.24 * state.canister_load
         purge_air = purge - self._purge_fuel

@@ -234,10 +234,17 @@ def _loose_plugs(vehicle: Vehicle) -> Finding:
 def _circuit(vehicle: Vehicle, component: str) -> Finding:
     """Feed, ground, wire and part of one component, gone through with meter and lamp."""
     parts = vehicle.parts
+    if component in vehicle.model.points:
+        if component in parts.open_points:
+            return Finding("Lost or dropping: nothing arrives behind this point.")
+        return Finding("It is good under load.")
     if component in parts.unplugged:
         return Finding("The plug is off: circuit open.")
-    bank = component.removeprefix("oxygen_heater_b").removesuffix("s1")
-    if bank.isdigit() and int(bank) <= len(parts.heater_open) and parts.heater_open[int(bank) - 1]:
+    if component in parts.dead:
+        return Finding("Nothing arrives at its feed or ground: circuit open.")
+    heaters = {f"oxygen_heater_b{n}s1": cold for n, cold in enumerate(parts.heater_open, 1)}
+    heaters |= {f"oxygen_heater_b{n}s2": cold for n, cold in enumerate(parts.rear_heater_open, 1)}
+    if heaters.get(component):
         return Finding("Feed and ground are good; no current flows through the heater: circuit open.")
     coil = component.removeprefix("ignition_coil_")
     if coil.isdigit() and int(coil) <= len(parts.coil_strength) and parts.coil_strength[int(coil) - 1] < 0.5:
@@ -251,9 +258,7 @@ def _worst(values: list[float]) -> int:
 
 def _spark(vehicle: Vehicle) -> Finding:
     strengths = vehicle.parts.coil_strength
-    weak = min(strengths) < 0.5 or any(
-        f"ignition_coil_{n + 1}" in vehicle.parts.unplugged for n in range(len(strengths))
-    )
+    weak = min(strengths) < 0.5 or any(f"ignition_coil_{n + 1}" in vehicle.parts.dead for n in range(len(strengths)))
     return Finding("The spark is weak or none on one cylinder." if weak else "Every cylinder sparks: strong.")
 
 

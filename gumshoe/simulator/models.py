@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cache, cached_property
 from pathlib import Path
@@ -41,6 +41,7 @@ class Model:
     shift_kmh: tuple[float, ...]
     weakest_joint: int
     leak_scale: float = 1.0
+    points: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
     @property
     def cylinders(self) -> int:

@@ -13,6 +13,7 @@ from gumshoe.simulator.control import CLOSED, EngineManagement
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.memory import Memory
 from gumshoe.simulator.models import Model
+from gumshoe.simulator.parts import Parts
 from gumshoe.simulator.sensors import Readings
 
 Frame = Callable[[], dict[str, float]]
@@ -26,7 +27,7 @@ class Watch:
     management: EngineManagement
     memory: Memory
     frame: Frame
-    unplugged: set[str]
+    parts: Parts
     missed: list[int] = field(default_factory=list)
     """Cylinders (0-based) in which the crank slowed like a misfire in this step, as the control unit judges."""
     turns: float = 0.0
@@ -53,7 +54,9 @@ class Monitor:
 class Circuits(Monitor):
     """Comprehensive components: pins out of range, outputs without their load."""
 
-    HEATERS = ("P0030", "P0050")
+    HEATERS = (("P0030", "P0036"), ("P0050", "P0056"))
+    NO_ACTIVITY = ("P0134", "P0154")
+    ACTIVE_AFTER_S = 180.0
 
     def __init__(self, model: Model) -> None:
         self._counts: dict[str, float] = {}
@@ -78,11 +81,16 @@ class Circuits(Monitor):
         self._judge(watch, "P0118", seen.coolant_v > 4.9)
         state = watch.management.state
         if watch.running and state.run_time_s > 4.0:
-            for code, bank in zip(self.HEATERS, seen.banks, strict=False):
-                self._judge(watch, code, state.heater_on and bank.heater_amps < 0.2)
-        if watch.unplugged or watch.memory.records:  # otherwise no output can be open and none has a code to pass
+            for (front, rear), bank in zip(self.HEATERS, seen.banks, strict=False):
+                self._judge(watch, front, state.heater_on and bank.heater_amps < 0.2)
+                self._judge(watch, rear, state.heater_on and bank.rear_heater_amps < 0.2)
+        if watch.running and state.run_time_s > self.ACTIVE_AFTER_S:
+            for code, bank in zip(self.NO_ACTIVITY, seen.banks, strict=False):
+                self._judge(watch, code, not bank.upstream_ready)
+        dead = watch.parts.dead
+        if dead or watch.memory.records:  # otherwise no output can be open and none has a code to pass
             for component, code in self._outputs.items():
-                self._judge(watch, code, component in watch.unplugged)
+                self._judge(watch, code, component in dead)
         if watch.running and state.run_time_s > 10.0:
             watch.memory.mark_complete("comprehensive components")
 

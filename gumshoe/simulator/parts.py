@@ -19,7 +19,7 @@ class Parts:
 
     Lists are by cylinder or by bank, counted from 0. ``leaks_mm2``: effective area of holes between the air-flow meter
     and the valves, by component; air that enters there was not metered. ``unplugged``: components whose connector is
-    off.
+    off; ``open_points``: fuses and grounds that are open, with what hangs on them.
     """
 
     injector_gain: list[float]
@@ -31,6 +31,7 @@ class Parts:
     exhaust_leak: list[float]
     catalyst_capacity: list[float]
     heater_open: list[bool]
+    rear_heater_open: list[bool]
     leaks_mm2: dict[str, float] = field(default_factory=dict)
     duct_leak_share: float = 0.0
     meter_gain_low: float = 1.0
@@ -44,6 +45,12 @@ class Parts:
     air_filter_restriction: float = 1.0
     battery_health: float = 1.0
     unplugged: set[str] = field(default_factory=set)
+    open_points: dict[str, list[str]] = field(default_factory=dict)
+
+    @property
+    def dead(self) -> set[str]:
+        """Components without feed, ground or connector."""
+        return self.unplugged.union(*self.open_points.values()) if self.open_points else self.unplugged
 
 
 def healthy(model: Model) -> Parts:
@@ -59,6 +66,7 @@ def healthy(model: Model) -> Parts:
         exhaust_leak=[0.0] * banks,
         catalyst_capacity=[1.0] * banks,
         heater_open=[False] * banks,
+        rear_heater_open=[False] * banks,
     )
 
 
@@ -154,6 +162,22 @@ def _of_the_car(model: Model) -> list[Defect]:
     ]
 
 
+def _opened(point: str, members: tuple[str, ...]) -> Callable[[Parts], None]:
+    return lambda parts: parts.open_points.update({point: list(members)})
+
+
+def _of_the_wiring(model: Model) -> list[Defect]:
+    return [
+        Defect(
+            f"{point.replace('_', '-')}-open",
+            f"{'the fuse' if point.startswith('feed') else 'the ground point'} of {', '.join(members)} is open",
+            point,
+            _opened(point, members),
+        )
+        for point, members in model.points.items()
+    ]
+
+
 def _of_the_metering(model: Model) -> list[Defect]:
     if model.flow_metered:
         return [
@@ -206,6 +230,18 @@ def _of_a_bank(model: Model, bank: int) -> list[Defect]:
             sensor,
             _at("heater_open", place, True),
         ),
+        Defect(
+            f"rear-heater-open{tail}",
+            f"the heater of the downstream oxygen sensor{of_bank} is open",
+            f"oxygen_heater_b{bank}s2",
+            _at("rear_heater_open", place, True),
+        ),
+        Defect(
+            f"sensor-plug-off{tail}",
+            f"the plug of the upstream oxygen sensor{of_bank} is off",
+            sensor,
+            _unplugged(sensor),
+        ),
     ]
 
 
@@ -241,7 +277,7 @@ def _of_a_cylinder(cylinder: int) -> list[Defect]:
 @cache
 def _catalogue(key: str) -> dict[str, Defect]:
     model = models()[key]
-    rows = [*_of_the_car(model), *_of_the_metering(model)]
+    rows = [*_of_the_car(model), *_of_the_metering(model), *_of_the_wiring(model)]
     for bank in range(1, len(model.banks) + 1):
         rows += _of_a_bank(model, bank)
     for cylinder in range(1, model.cylinders + 1):
@@ -281,7 +317,7 @@ def mend(parts: Parts, component: str, model: Model) -> bool:
                     if a != b:
                         getattr(parts, item.name)[index] = a
             elif isinstance(good, dict):
-                parts.leaks_mm2.pop(component, None)
+                getattr(parts, item.name).pop(component, None)
             else:
                 setattr(parts, item.name, good)
     parts.unplugged.discard(component)

@@ -64,6 +64,7 @@ class BankReadings:
     upstream_ready: bool = False
     downstream_v: float = 0.0
     heater_amps: float = 0.0
+    rear_heater_amps: float = 0.0
 
 
 @dataclass(slots=True)
@@ -103,11 +104,11 @@ def read(
     random: Random,
 ) -> None:
     """Fill ``readings`` from the physics through each sensor's wiring; ``sensor_hot`` by bank."""
-    off = parts.unplugged
+    off, dead = parts.unplugged, parts.dead
     # The intake temperature sensor sits in the housing of the meter or of the pressure sensor, and shares its plug.
     if model.flow_metered:
         full, housing = model.meter_full_gps, "air_flow_meter"
-        readings.meter_v = 0.02 if housing in off else meter_volts(state.meter_gps, full)
+        readings.meter_v = 0.02 if housing in dead else meter_volts(state.meter_gps, full)
         readings.meter_gps = meter_gps(readings.meter_v, full)
     else:
         housing = "manifold_pressure_sensor"
@@ -121,11 +122,15 @@ def read(
     readings.rpm = max(0.0, state.rpm + 2.0 * random.gauss(0.0, 1.0)) if state.rpm > 30.0 else 0.0
     readings.speed_kmh = speed_kmh
     for bank, seen in enumerate(readings.banks):
-        exhaust, unplugged = state.banks[bank], f"oxygen_sensor_b{bank + 1}s1" in off
+        number, exhaust = bank + 1, state.banks[bank]
+        unplugged = f"oxygen_sensor_b{number}s1" in off
         seen.upstream_ready = sensor_hot[bank] and not unplugged
         seen.lambda_upstream = exhaust.lambda_sensor if seen.upstream_ready else 1.0
         seen.downstream_v = exhaust.downstream_v
-        seen.heater_amps = supply_v / 9.0 if heater_on and not (parts.heater_open[bank] or unplugged) else 0.0
+        cold = parts.heater_open[bank] or unplugged or f"oxygen_heater_b{number}s1" in dead
+        seen.heater_amps = supply_v / 9.0 if heater_on and not cold else 0.0
+        cold = parts.rear_heater_open[bank] or f"oxygen_heater_b{number}s2" in dead
+        seen.rear_heater_amps = supply_v / 9.0 if heater_on and not cold else 0.0
     readings.supply_v = supply_v
     readings.pedal = pedal
     readings.ambient_c = ambient_c

@@ -132,7 +132,7 @@ class Vehicle:
         self.management = EngineManagement(self.memory, model)
         self.monitors = all_monitors(model)
         self.readings = Readings(banks=[BankReadings() for _ in model.banks])
-        self.watch = Watch(self.readings, self.management, self.memory, self.frame, self.parts.unplugged)
+        self.watch = Watch(self.readings, self.management, self.memory, self.frame, self.parts)
         self.driver = Driver()
         self.trip = Trip()
         self.key = Key.OFF
@@ -305,9 +305,9 @@ class Vehicle:
         self.supply_v += (wanted - self.supply_v) * 0.15
 
     def _dead_outputs(self) -> tuple[frozenset[int], frozenset[int]]:
-        if not self.parts.unplugged:
+        off = self.parts.dead
+        if not off:
             return frozenset(), frozenset()
-        off = self.parts.unplugged
         return (
             frozenset(n for n in range(self.model.cylinders) if f"injector_{n + 1}" in off),
             frozenset(n for n in range(self.model.cylinders) if f"ignition_coil_{n + 1}" in off),
@@ -459,7 +459,6 @@ class Vehicle:
         memory = TypeAdapter(Memory).validate_python(values.memory)
         self.parts.__dict__.update(parts.__dict__)
         self.memory.__dict__.update(memory.__dict__)
-        self.watch.unplugged = self.parts.unplugged
         state = self.engine.state
         state.coolant_c, state.intake_c = values.coolant_c, values.intake_c
         for exhaust, celsius in zip(state.banks, values.catalyst_c, strict=True):

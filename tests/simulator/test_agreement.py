@@ -50,7 +50,9 @@ def snapshot(car: Vehicle) -> Snapshot:
         for pid in (0x04, 0x05, 0x0C, 0x0D):
             values |= pid_table()[pid].decode(ask(bytes((2, pid, 0)), False)[0][3:])
         frames = (FreezeFrame(TroubleCode.from_bytes(*code).text, values),)
-    results = tuple(row for mid in range(0xA1, 0xA6) for row in decode_results(ask(bytes((6, mid)), False)[0]))
+    results = tuple(
+        row for mid in range(0xA1, 0xA2 + car.model.cylinders) for row in decode_results(ask(bytes((6, mid)), False)[0])
+    )
     module = ModuleSnapshot(
         0x7E8, status=decode_status(ask(b"\x01\x01", False)[0][2:]), codes=tuple(codes), frames=frames, results=results
     )
@@ -65,12 +67,10 @@ def trims(car: Vehicle) -> tuple[RegionTrim, ...]:
     for region, seconds in ((Region.WARM_IDLE, 46.0), (Region.HIGH_IDLE, 44.0)):
         car.run(seconds)
         seen = car.live_values()
-        total = seen["stft_b1_pct"] + seen["ltft_b1_pct"]
-        rows.append(
-            RegionTrim(
-                region, seen["stft_b1_pct"], seen["ltft_b1_pct"], total, 1.0, seen["rpm"], seen["maf_gps"], 99, 20
-            )
-        )
+        for bank in range(1, len(car.model.banks) + 1):
+            short, long = seen[f"stft_b{bank}_pct"], seen[f"ltft_b{bank}_pct"]
+            flow = seen.get("maf_gps", 0.0)
+            rows.append(RegionTrim(region, short, long, short + long, 1.0, seen["rpm"], flow, 99, 20, bank))
     car.stop()
     return tuple(rows)
 

@@ -1,0 +1,125 @@
+"""Which suspect of the reasoning is the name of which physical fault of the stand-ins; and the cars of a benchmark.
+
+Written down here only, since neither side knows the other.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from gumshoe.core.knowledge.catalogue import Knowledge, expand
+from gumshoe.core.knowledge.platform import Platform, platforms
+from gumshoe.simulator.drives import PROFILES
+from gumshoe.simulator.models import Model, models
+from gumshoe.simulator.parts import defects_of
+from gumshoe.simulator.vehicle import Identity, Vehicle
+
+_OF_THE_CAR = {
+    "crankcase-hose-split": "crankcase_hose_split",
+    "booster-hose-cracked": "booster_hose_leak",
+    "duct-loose": "intake_duct_loose",
+    "meter-low": "air_flow_meter_low",
+    "meter-plug-off": "meter_unplugged",
+    "pressure-low": "pressure_sensor_low",
+    "pressure-high": "pressure_sensor_high",
+    "pressure-plug-off": "shared_plug_manifold_sensor",
+    "pump-weak": "fuel_supply_weak",
+    "regulator-high": "fuel_pressure_high",
+    "purge-passing": "purge_valve_passing",
+    "purge-plug-off": "purge_circuit_open",
+    "coolant-sensor-off": "coolant_sensor_open",
+    "thermostat-open": "thermostat_open",
+    "air-filter-clogged": "air_filter_clogged",
+    "feed-actuators-open": "shared_feed_actuators",
+    "feed-heaters-open": "shared_feed_heaters",
+    "ground-coils-open": "shared_ground_coils",
+    "ground-coils-b2-open": "shared_ground_coils_b2",
+}
+_OF_A_BANK = {
+    "sensor-lean": "upstream_sensor_lean",
+    "exhaust-leak": "exhaust_leak_upstream",
+    "catalyst-worn": "catalyst_worn",
+    "heater-open": "sensor_heater_open",
+    "rear-heater-open": "rear_heater_open",
+}
+_OF_A_CYLINDER = {
+    ("coil", "weak"): "coil_breakdown",
+    ("coil", "off"): "coil_circuit_open",
+    ("plug", "worn"): "plug_bad",
+    ("injector", "clogged"): "injector_weak",
+    ("injector", "off"): "injector_circuit_open",
+    ("compression", "low"): "compression_low",
+}
+
+
+def suspect_of(defect: str, model: Model) -> str:
+    """The suspect that is the name of a defect. Raises KeyError for a defect that has none."""
+    if defect in _OF_THE_CAR:
+        return _OF_THE_CAR[defect]
+    if defect == "manifold-gasket":
+        return "manifold_gasket_leak" + ("" if model.bank_of[model.weakest_joint - 1] == 0 else "_b2")
+    if defect.startswith("sensor-plug-off"):
+        return f"shared_plug_oxygen_b{defect.partition('-b')[2] or 1}s1"
+    stem, _, tail = defect.rpartition("-b")
+    if tail.isdigit() and stem in _OF_A_BANK:
+        return _OF_A_BANK[stem] + ("" if tail == "1" else f"_b{tail}")
+    if defect in _OF_A_BANK:
+        return _OF_A_BANK[defect]
+    part, cylinder, how = defect.split("-")
+    return f"{_OF_A_CYLINDER[part, how]}_{cylinder}"
+
+
+@dataclass(frozen=True)
+class Car:
+    """One car of the benchmark: its kind, platform, odometer, and the coolant temperature it was found at."""
+
+    model: str
+    platform: str
+    vin: str
+    odometer_km: float
+    coolant_c: float
+
+    @property
+    def built(self) -> Model:
+        return models()[self.model]
+
+    @property
+    def described(self) -> Platform:
+        return platforms()[self.platform]
+
+    @property
+    def known(self) -> Knowledge:
+        return expand(self.described.powertrain, self.described.local)
+
+    @property
+    def defects(self) -> tuple[str, ...]:
+        return tuple(defects_of(self.built))
+
+    def fresh(self, defect: str, seed: int) -> Vehicle:
+        """The car with this defect, not driven."""
+        return Vehicle(
+            Identity(self.vin, "B", 1),
+            self.built,
+            defects=(defect,),
+            seed=seed,
+            coolant_c=self.coolant_c,
+            odometer_km=self.odometer_km,
+        )
+
+    def driven(self, defect: str, seed: int) -> dict[str, Any]:
+        """The state of the car with this defect after two mixed drives."""
+        car = self.fresh(defect, seed)
+        for _ in range(2):
+            car.begin(PROFILES["mixed"])
+            while car.driving:
+                car.step()
+        return car.save()
+
+
+CARS = (
+    Car("tern_16", "ostrel_tern_16", "UY0TN16A9E2004417", 61_000.0, 64.0),
+    Car("gannet_30", "ostrel_gannet_30", "UY0GN30A1F2000214", 131_000.0, 21.0),
+    Car("pipit_10", "havsel_pipit_10", "UY3PP10A6H2000935", 92_000.0, 40.0),
+)
+"""Three kinds: a four with an air-flow meter, a V6 with two banks, a three metered by manifold pressure."""
