@@ -25,6 +25,7 @@ _OF_THE_CAR = {
     "pressure-high": "pressure_sensor_high",
     "pressure-plug-off": "shared_plug_manifold_sensor",
     "pump-weak": "fuel_supply_weak",
+    "fuel-filter-clogged": "fuel_filter_clogged",
     "regulator-high": "fuel_pressure_high",
     "purge-passing": "purge_valve_passing",
     "purge-plug-off": "purge_circuit_open",

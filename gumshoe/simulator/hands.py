@@ -7,7 +7,7 @@ gives None, and the screen says so.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gumshoe.simulator.engine import orifice_gps, rail_pressure_kpa
 from gumshoe.simulator.sensors import pressure_kpa, pressure_volts, thermistor_ohm
@@ -86,6 +86,14 @@ def _fuel_idle(vehicle: Vehicle) -> Finding:
 def _fuel_load(vehicle: Vehicle) -> Finding:
     pressure = rail_pressure_kpa(vehicle.model, vehicle.parts, 1.6 * vehicle.model.size)
     return Finding("Gauge on the rail, second person driving up the hill.", round(pressure), "kPa")
+
+
+def _filter_drop(vehicle: Vehicle) -> Finding:
+    """What the filter takes away at flow: the rail with it against the rail without it."""
+    with_it, flow = vehicle.parts, 1.6 * vehicle.model.size
+    without = replace(with_it, filter_restriction=1.0)
+    drop = rail_pressure_kpa(vehicle.model, without, flow) - rail_pressure_kpa(vehicle.model, with_it, flow)
+    return Finding("Two gauges, fuel flowing freely.", round(max(drop, 0.0)), "kPa")
 
 
 def _booster(vehicle: Vehicle) -> Finding:
@@ -331,6 +339,7 @@ _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
     "intake_pinch": _spray,
     "fuel_pressure_idle": _fuel_idle,
     "fuel_pressure_load": _fuel_load,
+    "filter_drop": _filter_drop,
     "booster_pedal": _booster,
     "purge_suction": _purge,
     "exhaust_joint": _exhaust,

@@ -141,6 +141,7 @@ def _of_the_car(model: Model) -> list[Defect]:
             _leak("intake_manifold_gasket", 2.3 * hole),
         ),
         Defect("pump-weak", "the fuel pump cannot hold pressure at flow", "fuel_pump", _set("pump_capacity", 0.16)),
+        Defect("fuel-filter-clogged", "the fuel filter is clogged", "fuel_filter", _set("filter_restriction", 6.0)),
         Defect(
             "regulator-high",
             "the pressure regulator holds too much",
@@ -233,7 +234,7 @@ def _of_a_bank(model: Model, bank: int) -> list[Defect]:
         Defect(
             f"rear-heater-open{tail}",
             f"the heater of the downstream oxygen sensor{of_bank} is open",
-            f"oxygen_heater_b{bank}s2",
+            f"oxygen_sensor_b{bank}s2",
             _at("rear_heater_open", place, True),
         ),
         Defect(

@@ -43,8 +43,10 @@ class NextAction(WithCar):
         Recording.objects.create(case=self.case, by=self.tess, label="Warm idle", purpose="idle")
         self.stands("suspects", "next test")
 
-        guess = repairs.give_verdict(self.case, self.tess, "air_flow_meter_low", "")
+        guess = repairs.give_verdict(self.case, self.tess, "air_flow_meter_low")
         self.assertTrue(guess.guess)
+        self.stands("repair", "Say why it failed")
+        repairs.name_cause(self.case, self.tess, "", "oil from the filter element")
         self.stands("repair", "Propose")
         self.repair("renew_air_flow_meter")
         self.stands("clear", "Clear")
@@ -62,7 +64,7 @@ class NextAction(WithCar):
         bench.record(
             self.case, self.tess, bench.test_of(self.case, "look_hoses"), {"found": "crankcase hose split"}, ""
         )
-        shown = repairs.give_verdict(self.case, self.tess, "crankcase_hose_split", "heat")
+        shown = repairs.give_verdict(self.case, self.tess, "crankcase_hose_split")
         self.assertFalse(shown.guess)
         self.stands("repair", "Propose")
         self.repair("renew_crankcase_hose")
@@ -112,7 +114,7 @@ class NextAction(WithCar):
         self.key("on")
         scans.perform(self.case, self.tess)
         self.runner.mend("crankcase_ventilation_hose")
-        repairs.give_verdict(self.case, self.tess, "crankcase_hose_split", "")
+        repairs.give_verdict(self.case, self.tess, "crankcase_hose_split")
         self.repair("renew_crankcase_hose")
         demo.clear_and_drive(self.case, self.tess)
         clearing = proofs.clearing_of(self.case)
@@ -130,7 +132,7 @@ class NextAction(WithCar):
     def test_refused_work_goes_to_the_report(self) -> None:
         self.key("on")
         scans.perform(self.case, self.tess)
-        repairs.give_verdict(self.case, self.tess, "crankcase_hose_split", "")
+        repairs.give_verdict(self.case, self.tess, "crankcase_hose_split")
         line = repairs.propose_line(self.case, self.tess, "renew_crankcase_hose")
         repairs.answer(self.case, self.tess, line.pk, "refused", "owner", "at the counter")
         self.stands("report", "Nothing approved")

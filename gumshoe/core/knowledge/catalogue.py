@@ -48,6 +48,7 @@ from gumshoe.core.knowledge.rows import (
 )
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.positions import bank_of
 
 FOLDER = Path(__file__).parent
 
@@ -170,6 +171,7 @@ def check(loaded: Tables) -> None:
             _references(*place, [name for name in filled if name not in codes])
         _known(*place, "symptom", fault.symptoms, symptoms)
         _known(*place, "repair", [fault.repair], repairs)
+        _known(*place, "root cause", fault.roots, faults)
         _known(*place, "variable", fault.graded, variables)
         for name, table in fault.graded.items():
             _sums(*place, table, {item.id for item in variables[name].bins})
@@ -226,6 +228,7 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
         templates[made.fault.id] = made.fault.id
         repairs.setdefault(made.repair.id, made.repair)
     faults = {name: with_effects(row, shipped.effects, local.index, powertrain) for name, row in faults.items()}
+    faults = {name: replace(row, roots=roots_of(row, templates, powertrain)) for name, row in faults.items()}
     used = {fault.repair for fault in faults.values()}
     tests = {}
     for test in shipped.tests:
@@ -249,6 +252,21 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
         effects=shipped.effects,
         index=local.index,
     )
+
+
+def roots_of(row: FaultRow, templates: Mapping[str, str], powertrain: Powertrain) -> dict[str, float]:
+    """The root causes of a suspect that this powertrain has; a template of every cylinder, for those of its bank."""
+    found: dict[str, float] = {}
+    for root, chance in row.roots.items():
+        if root in templates:
+            found[root] = chance
+            continue
+        for name, template in templates.items():
+            number = name.rpartition("_")[2]
+            own_bank = not number.isdigit() or bank_of(powertrain, int(number)) == (2 if row.id.endswith("_b2") else 1)
+            if template == root and own_bank:
+                found[name] = chance
+    return found
 
 
 @cache

@@ -77,7 +77,8 @@ class FaultRow:
     """A suspect: base rate, growth with distance, what it shows, what cures it, why it happens.
 
     ``codes`` by reference in the table, by number once expanded; ``echo`` gives the reason why a code (or ``misfire``)
-    only follows; ``echoes`` the same by number. ``members``: components that hang on a shared point. ``origin``: how
+    only follows; ``echoes`` the same by number. ``roots``: suspects that can be behind this one, with the chance that
+    they bring it about. ``members``: components that hang on a shared point. ``origin``: how
     the row came about: ``table``, ``part`` or the kind of shared point. ``mode``: how the circuit fails
     (``open``, ``short`` …), where the row is about one.
     """
@@ -99,6 +100,7 @@ class FaultRow:
     members: tuple[str, ...] = ()
     origin: str = "table"
     mode: str = ""
+    roots: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 from functools import lru_cache
-from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,17 +30,40 @@ P_REPAIR_BAD = 0.05
 
 
 @lru_cache(maxsize=64)
-def fault_sets(count: int, max_size: int = MAX_SIZE, widest: int | None = None) -> Ints:
-    """All sets of up to ``max_size`` of ``count`` faults, as an array (sets, max_size) of indices.
+def fault_sets(count: int, max_size: int = MAX_SIZE) -> Ints:
+    """All sets of up to ``max_size`` of ``count`` faults, as an array (sets, MAX_SIZE) of indices.
 
-    With ``widest``, sets of three and more are made of the first so many faults only. Missing members are ``count``
-    (one past the end), so that padded arrays can be indexed directly. Row 0 is the empty set.
+    Missing members are ``count`` (one past the end), so that padded arrays can be indexed directly. Row 0 is the empty
+    set; smaller sets stand before larger ones.
     """
-    rows: list[tuple[int, ...]] = []
-    for size in range(max_size + 1):
-        among = count if widest is None or size < MAX_SIZE else min(count, widest)
-        rows += [chosen + (count,) * (max_size - size) for chosen in combinations(range(among), size)]
-    return np.array(rows, dtype=np.int64).reshape(len(rows), max_size)
+    rows = [np.full((1, MAX_SIZE), count, dtype=np.int64)]
+    held = np.arange(count, dtype=np.int64)[:, None]
+    for size in range(1, min(max_size, MAX_SIZE) + 1):
+        if size > 1:
+            held = extended(held, count)
+        padding = np.full((len(held), MAX_SIZE - size), count, dtype=np.int64)
+        rows.append(np.hstack([held, padding]))
+    return np.vstack(rows)
+
+
+def extended(sets: Ints, count: int) -> Ints:
+    """Every set with one more member, of a higher index than those it has: each larger set once."""
+    last = sets[:, -1]
+    times = count - 1 - last
+    starts = np.repeat(np.cumsum(times) - times, times)
+    more = np.arange(int(times.sum())) - starts + np.repeat(last, times) + 1
+    return np.hstack([np.repeat(sets, times, axis=0), more[:, None]])
+
+
+def with_any_third(pairs: Ints, count: int) -> Ints:
+    """Every set of three that holds one of these pairs (rows of two indices), each once, members in rising order."""
+    thirds = np.arange(count, dtype=np.int64)
+    both = np.repeat(pairs, count, axis=0)
+    rows = np.sort(np.hstack([both, np.tile(thirds, len(pairs))[:, None]]), axis=1)
+    rows = rows[(rows[:, 0] < rows[:, 1]) & (rows[:, 1] < rows[:, 2])]
+    keys = (rows[:, 0] * count + rows[:, 1]) * count + rows[:, 2]
+    _, first = np.unique(keys, return_index=True)
+    return rows[first]
 
 
 class Claims:
@@ -70,14 +92,13 @@ class Claims:
 
 
 class Model:
-    """The fault model of one powertrain in the order of ``faults``; answers likelihoods per set."""
+    """The fault model of one powertrain in the order of ``faults``, over ``sets`` of them (all up to MAX_SIZE unless
+    given; row 0 is the empty set); answers likelihoods per set."""
 
-    def __init__(
-        self, knowledge: Knowledge, faults: tuple[str, ...], max_size: int = MAX_SIZE, widest: int | None = None
-    ) -> None:
+    def __init__(self, knowledge: Knowledge, faults: tuple[str, ...], sets: Ints | None = None) -> None:
         self.knowledge, self.faults = knowledge, faults
-        self.sets = fault_sets(len(faults), max_size, widest)
-        self._columns = tuple(np.ascontiguousarray(self.sets[:, member]) for member in range(max_size))
+        self.sets = fault_sets(len(faults)) if sets is None else sets
+        self._columns = tuple(np.ascontiguousarray(column) for column in self.sets.T)
         self._place = {name: index for index, name in enumerate(faults)}
         self._claims: dict[tuple[ClueKind, str], Claims] = {}
         self._per_set: dict[tuple[ClueKind, str], Floats] = {}

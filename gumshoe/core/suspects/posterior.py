@@ -10,23 +10,28 @@ import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
+from hashlib import sha256
 
 import numpy as np
 
 from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import FaultRow
-from gumshoe.core.suspects.likelihood import MAX_SIZE, Floats, Model
+from gumshoe.core.suspects.left_out import LeftOut, left_out
+from gumshoe.core.suspects.likelihood import MAX_SIZE, Floats, Ints, Model, fault_sets, with_any_third
 from gumshoe.core.suspects.weighing import Entry, Shares, Stance, Weighing, softmax
 
 TYPICAL_KM = 80_000.0
 EXPECTED_FAULTS = 0.5
 """How many of the faults of the tables a car brought in has on average, before anything is known of it: a second,
 independent fault is rare, and some have a fault that no table knows (common practice)."""
-LIVE = 40
-"""Suspects over which sets of three are enumerated; always filled up with the likeliest."""
 PAIRED = 110
-"""Suspects over which sets of two are enumerated. What lies beyond is judged one by one."""
+"""Suspects over which sets of two are enumerated, the likeliest. What lies beyond is judged one by one."""
+FIRST = 20
+"""So many of these are the best claimants of each clue."""
+CARRIED_ON = 110
+"""The likeliest pairs: each is tried with every third."""
 LINKS = 1.2
 """A suspect is linked to a clue that it makes likelier by this factor at least."""
 PER_CLUE = 3
@@ -79,28 +84,49 @@ class Assessment:
     ruled_out: tuple[str, ...] = ()
     model: Model | None = field(default=None, repr=False, compare=False)
     weights: Floats | None = field(default=None, repr=False, compare=False)
+    alone: Alone | None = field(default=None, repr=False, compare=False)
+
+    @cached_property
+    def left_out(self) -> LeftOut:
+        """What the sets that were not enumerated weigh; takes some tens of milliseconds when first asked for."""
+        if self.alone is None or self.model is None:
+            return LeftOut(0.0, 0.0)
+        return self.alone.left_out(self.model)
 
     def suspect(self, name: str) -> Suspect | None:
         """The suspect of that id, or None."""
         return next((item for item in self.suspects if item.id == name), None)
 
 
-_models: dict[tuple[int, tuple[str, ...], int], Model] = {}
+_models: dict[tuple[int, tuple[str, ...], bytes], Model] = {}
 _KEPT_MODELS = 32
 
 
-def model_for(knowledge: Knowledge, faults: tuple[str, ...], max_size: int) -> Model:
-    """The model over these faults, the likeliest first; kept, since a case is assessed many times with the same ones.
+def model_for(knowledge: Knowledge, faults: tuple[str, ...], sets: Ints) -> Model:
+    """The model over these sets of faults; kept, since a case is assessed many times with the same ones.
 
     The kept model holds its knowledge, so that the identity it is filed under stays its own.
     """
-    key = (id(knowledge), faults, max_size)
+    key = (id(knowledge), faults, sha256(sets.tobytes()).digest())
     found = _models.get(key)
     if found is None:
         if len(_models) >= _KEPT_MODELS:
             _models.clear()
-        found = _models[key] = Model(knowledge, faults, max_size, LIVE)
+        found = _models[key] = Model(knowledge, faults, sets)
     return found
+
+
+def worth_enumerating(knowledge: Knowledge, faults: tuple[str, ...], clues: tuple[Clue, ...], prior: Floats) -> Ints:
+    """Every set of up to two of these faults, and the likeliest pairs with every third."""
+    count = len(faults)
+    small = fault_sets(count, 2)
+    if count <= CARRIED_ON // 2:
+        return fault_sets(count)
+    pairs = model_for(knowledge, faults, small)
+    weight = pairs.log_prior(prior) + Shares(pairs, clues).total
+    two = np.flatnonzero(small[:, 1] < count)
+    best = two[np.argsort(-weight[two], kind="stable")[:CARRIED_ON]]
+    return np.vstack([small, with_any_third(small[best, :2], count)])
 
 
 def priors(
@@ -142,8 +168,11 @@ def assess(
     held = tuple(clues)
     alone = Alone(knowledge, everyone, priors(knowledge, everyone, odometer_km, own, learned), held)
     faults = alone.live(own)
-    model = model_for(knowledge, faults, max_size)
     prior = np.array([alone.prior[name] for name in faults])
+    sets = (
+        worth_enumerating(knowledge, faults, held, prior) if max_size == MAX_SIZE else fault_sets(len(faults), max_size)
+    )
+    model = model_for(knowledge, faults, sets)
     shares = Shares(model, held)
     log_prior = model.log_prior(prior)
     log_posterior = log_prior + shares.total
@@ -169,7 +198,15 @@ def assess(
     top = int(np.argmax(weights))
     best = tuple(faults[index] for index in model.sets[top] if index < len(faults))
     return Assessment(
-        tuple(suspects), shares.clues, best, float(weights[top]), float(weights[0]), tuple(sorted(out)), model, weights
+        tuple(suspects),
+        shares.clues,
+        best,
+        float(weights[top]),
+        float(weights[0]),
+        tuple(sorted(out)),
+        model,
+        weights,
+        alone,
     )
 
 
@@ -182,7 +219,7 @@ class Alone:
     def __init__(self, knowledge: Knowledge, faults: tuple[str, ...], prior: Floats, clues: tuple[Clue, ...]) -> None:
         self.knowledge, self.faults = knowledge, faults
         self.prior = dict(zip(faults, map(float, prior), strict=True))
-        self.shares = Shares(model_for(knowledge, faults, 1), clues)
+        self.shares = Shares(model_for(knowledge, faults, fault_sets(len(faults), 1)), clues)
         self.prior_odds = np.log(prior) - np.log1p(-prior)
         self.log_odds = self.prior_odds + self.shares.total[1:] - self.shares.total[0]
 
@@ -197,9 +234,14 @@ class Alone:
             best = claims[np.argsort(-(self.prior_odds + ratio)[claims], kind="stable")]
             first += best[:PER_CLUE].tolist()
             reach[claims] = True
-        wanted = [*first[: LIVE // 2], *order[reach[order]].tolist(), *order[:LIVE].tolist()]
+        wanted = [*first[:FIRST], *order[reach[order]].tolist(), *order[: 2 * FIRST].tolist()]
         chosen = list(dict.fromkeys(wanted))[:PAIRED]
         return tuple(self.faults[index] for index in chosen)
+
+    def left_out(self, enumerated: Model) -> LeftOut:
+        """What the enumeration of these sets left out."""
+        prior = np.array([self.prior[name] for name in enumerated.faults])
+        return left_out(enumerated, prior, self.shares, self.prior_odds)
 
     def others(self, live: Iterable[str], weighing: Weighing) -> list[Suspect]:
         """The suspects that are not enumerated, each judged alone."""

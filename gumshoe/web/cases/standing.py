@@ -53,7 +53,7 @@ class _Facts:
         failed = case.judgements.filter(verdict=ProofVerdict.CAME_BACK).last()
         since = failed.at if failed else case.opened_at
         self.failed = failed is not None
-        self.verdict = case.verdicts.filter(at__gt=since).exists()
+        self.verdict = case.verdicts.filter(at__gt=since).last()
         self.lines = list(case.lines.filter(at__gt=since).prefetch_related("works", "answers"))
         self.worked = [work for line in self.lines for work in line.works.all()]
         self.loose = case.looseends.filter(closed__isnull=True).count()
@@ -109,7 +109,7 @@ def _next(facts: _Facts) -> tuple[str, str, str]:
     if facts.open_lines or facts.worked:
         return _repairing(facts)
     if facts.verdict:
-        return "repair", "Propose the repair", ""
+        return "repair", "Propose the repair" if facts.verdict.cause else "Say why it failed, propose the repair", ""
     if facts.failed:
         return "suspects", "The code came back: look at the suspects again", "bad"
     if not facts.recorded and facts.connected:

@@ -9,7 +9,8 @@ from gumshoe.web.scans.models import Scan
 
 
 class Verdict(Evidence):
-    """Which fault, on what proof, and why it failed. ``guess``: no direct test stands behind it."""
+    """Which fault, on what proof. ``guess``: no direct test stands behind it. ``root_cause``: why it failed, where that
+    came with the verdict from a file; what is found out here is a RootCause."""
 
     suspect = models.CharField(max_length=80)
     words = models.CharField(max_length=200)
@@ -17,6 +18,20 @@ class Verdict(Evidence):
     guess = models.BooleanField()
     standing = models.TextField()
     root_cause = models.CharField(max_length=200, blank=True)
+
+    @property
+    def cause(self) -> str:
+        """Why it failed, in words; empty while nobody has said."""
+        latest = self.causes.last()
+        return latest.words if latest else self.root_cause
+
+
+class RootCause(Evidence):
+    """Why the part of a verdict failed; the latest holds. ``suspect``: which suspect that is, where it is one."""
+
+    verdict = models.ForeignKey(Verdict, on_delete=models.PROTECT, related_name="causes")
+    suspect = models.CharField(max_length=80, blank=True)
+    words = models.CharField(max_length=200)
 
 
 class Line(Evidence):

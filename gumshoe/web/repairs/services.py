@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import time
+from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 
 from django.db import transaction
 
 from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.knowledge.rows import RepairRow
 from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
 from gumshoe.core.obd.pids import pid_table, split_current_data
 from gumshoe.core.planning import standing
 from gumshoe.core.proof.clear_guard import ClearCheck, check_clear
+from gumshoe.core.suspects import Assessment
+from gumshoe.core.suspects.roots import Root, root_causes
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs.models import Answer, Clearing, Line, LooseEnd, LooseEndClosed, Verdict, Work
+from gumshoe.web.repairs.models import Answer, Clearing, Line, LooseEnd, LooseEndClosed, RootCause, Verdict, Work
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.shop.models import Settings
@@ -32,7 +36,7 @@ class ClearRefused(GumshoeError):
     kept = "Nothing was cleared."
 
 
-def give_verdict(case: Case, user: User, suspect: str, root_cause: str) -> Verdict:
+def give_verdict(case: Case, user: User, suspect: str) -> Verdict:
     """Name the fault. Without a direct test the verdict is stored as a guess. Raises BadInput for no such suspect."""
     assessment, _ = suspects.assess_case(case)
     found = assessment.suspect(suspect)
@@ -47,8 +51,50 @@ def give_verdict(case: Case, user: User, suspect: str, root_cause: str) -> Verdi
         probability=found.probability,
         guess=judged.guess,
         standing=judged.words,
-        root_cause=root_cause.strip()[:200],
     )
+
+
+@dataclass(frozen=True)
+class WhyAsked:
+    """The question after a verdict: what is on record, the causes that are suspects themselves, the usual reasons."""
+
+    answer: RootCause | None
+    words: str
+    roots: tuple[Root, ...]
+    usual: tuple[str, ...]
+    repair: RepairRow | None
+
+
+def why_failed(case: Case, assessment: Assessment) -> WhyAsked | None:
+    """What to ask about the fault last named; None while no fault has been named."""
+    named = case.verdicts.last()
+    if named is None:
+        return None
+    knowledge = cases.knowledge_of(case)
+    row = knowledge.faults.get(named.suspect)
+    answer = named.causes.last()
+    cause = knowledge.faults.get(answer.suspect) if answer else None
+    return WhyAsked(
+        answer,
+        named.cause,
+        root_causes(assessment, knowledge, named.suspect),
+        row.why if row else (),
+        knowledge.repairs[cause.repair] if cause else None,
+    )
+
+
+def name_cause(case: Case, user: User, suspect: str, words: str) -> RootCause:
+    """Record why the part failed: a linked suspect, or words. Raises BadInput without a verdict or without either."""
+    named = case.verdicts.last()
+    if named is None:
+        raise BadInput("No fault has been named yet.", remedies=("store the verdict first, then its cause",))
+    row = cases.knowledge_of(case).faults.get(suspect)
+    if suspect and row is None:
+        raise BadInput("There is no such suspect on this powertrain.")
+    said = words.strip() or (row.words if row else "")
+    if not said:
+        raise BadInput("Why did it fail?", remedies=("choose a reason or write one; “not found” is one too",))
+    return RootCause.objects.create(case=case, by=user, verdict=named, suspect=suspect, words=said[:200])
 
 
 def labour(minutes: int, per_hour: Decimal) -> Decimal:

@@ -8,6 +8,7 @@ app_name = "repairs"
 urlpatterns = [
     path("cases/<int:pk>/repair/", views.repair, name="repair"),
     path("cases/<int:pk>/repair/verdict/", views.verdict, name="verdict"),
+    path("cases/<int:pk>/repair/cause/", views.cause, name="cause"),
     path("cases/<int:pk>/repair/line/", views.line, name="line"),
     path("cases/<int:pk>/repair/line/<int:line_pk>/answer/", views.answer, name="answer"),
     path("cases/<int:pk>/repair/line/<int:line_pk>/work/", views.work, name="work"),

@@ -64,7 +64,7 @@ def repair(request: HttpRequest, pk: int) -> HttpResponse:
             candidates=candidates,
             repairs=sorted(knowledge.repairs.values(), key=lambda row: row.words),
             suggested=knowledge.repairs.get(knowledge.faults[verdict.suspect].repair) if verdict else None,
-            why=knowledge.faults[verdict.suspect].why if verdict else (),
+            why=services.why_failed(case, assessment),
             quick_ends=QUICK_ENDS,
             closed_ends=case.looseends.filter(closed__isnull=False).select_related("closed"),
         ),
@@ -79,11 +79,23 @@ def verdict(request: HttpRequest, pk: int) -> HttpResponse:
     given = services.give_verdict(
         case,
         request.user,
-        request.POST.get("suspect", ""),
-        request.POST.get("root_cause", ""),  # type: ignore[arg-type]
+        request.POST.get("suspect", ""),  # type: ignore[arg-type]
     )
     how = " as a guess: no direct test stands behind it." if given.guess else "."
-    messages.success(request, f"Verdict stored{how}")
+    messages.success(request, f"Verdict stored{how} Now: why did it fail?")
+    return redirect("repairs:repair", case.pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def cause(request: HttpRequest, pk: int) -> HttpResponse:
+    """Why it failed. The form's choice is a suspect's id, or a reason in words."""
+    case, post = find(pk), request.POST
+    chosen = post.get("cause", "")
+    suspect = chosen.removeprefix("suspect:") if chosen.startswith("suspect:") else ""
+    words = post.get("words", "").strip() or ("" if suspect else chosen)
+    services.name_cause(case, request.user, suspect, words)  # type: ignore[arg-type]
+    messages.success(request, "Recorded why it failed.")
     return redirect("repairs:repair", case.pk)
 
 

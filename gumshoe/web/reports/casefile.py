@@ -90,7 +90,7 @@ def export(case: Case) -> CaseFile:
                 for work in ours.added(case.works.select_related("by", "line"))
             ),
         ),
-        verdict=VerdictFacts(verdict.suspect, verdict.words, verdict.guess, verdict.root_cause)
+        verdict=VerdictFacts(verdict.suspect, verdict.words, verdict.guess, verdict.cause)
         if verdict and ours.is_added(verdict)
         else came.verdict,
         proof=ProofFacts(judgement.verdict, tuple(judgement.reasons))

@@ -194,7 +194,8 @@ def _came_back(staff: dict[str, User], car: Vehicle) -> None:
     )
     _key(car, "on")
     scans.perform(case, runa)
-    repairs.give_verdict(case, runa, "upstream_sensor_lean", "age")
+    repairs.give_verdict(case, runa, "upstream_sensor_lean")
+    repairs.name_cause(case, runa, "", "age")
     _repair(case, runa, "renew_upstream_sensor", "Parcel office", "by phone")
     clear_and_drive(case, runa)
 
@@ -224,7 +225,8 @@ def _proven(staff: dict[str, User], car: Vehicle) -> None:
         ("look_hoses", {"found": "booster hose split"}),
     ):
         bench.record(case, teo, bench.test_of(case, name), typed, "")
-    repairs.give_verdict(case, teo, "booster_hose_leak", "the hose hardens at its clamp")
+    repairs.give_verdict(case, teo, "booster_hose_leak")
+    repairs.name_cause(case, teo, "", "the hose hardens at its clamp")
     _repair(case, teo, "renew_booster_hose", "Ansa Brekke", "at the counter")
     clear_and_drive(case, teo)
 

@@ -69,6 +69,11 @@ def rulings_of(case: Case) -> dict[str, str]:
     return {row.subject: row.kind for row in case.rulings.all()}
 
 
+def own_suspects(case: Case) -> tuple[str, ...]:
+    """The suspects the technician has added as his own."""
+    return tuple(subject for subject, kind in rulings_of(case).items() if kind == Ruling.Kind.OWN)
+
+
 def assess_case(case: Case) -> tuple[Assessment, tuple[Proposal, ...]]:
     """The ranked suspects and the proposed tests."""
     evidence = evidence_of(case)
@@ -140,7 +145,7 @@ def _assess(case: Case, clues: tuple[Clue, ...], learned: dict[str, float] | Non
         clues,
         odometer_km=complaint.odometer_km if complaint else None,
         ruled_out=[subject for subject, kind in rulings.items() if kind == Ruling.Kind.OUT],
-        own=[subject for subject, kind in rulings.items() if kind == Ruling.Kind.OWN],
+        own=own_suspects(case),
         learned=learned_for(case) if learned is None else learned,
     )
 

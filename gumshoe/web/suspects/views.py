@@ -18,6 +18,7 @@ from gumshoe.web.suspects import services
 
 SHOWN = 8
 COLUMNS = 6
+MATRIX_ROWS = 14
 LISTED = 60
 
 
@@ -61,6 +62,10 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
             knowledge=knowledge,
             repair=knowledge.repairs[chosen.row.repair],
             best=[knowledge.faults[name].words for name in assessment.best],
+            own=services.own_suspects(case),
+            everyone=sorted((item.row.words, item.id) for item in assessment.suspects),
+            model_size=len(assessment.model.faults) if assessment.model else 0,
+            left_out=assessment.left_out,
             ruled_out=[(name, knowledge.faults[name].words) for name in assessment.ruled_out],
             columns=assessment.suspects[:COLUMNS],
             **_matrix(assessment),
@@ -78,7 +83,8 @@ def _way(request: HttpRequest) -> Strategy:
 
 
 def _matrix(assessment: Assessment) -> dict[str, list[tuple[Clue, list[Entry]]]]:
-    """Rows of the evidence matrix: clues that speak about the leading suspects, and those that say nothing of them."""
+    """Rows of the evidence matrix: the clues that speak most about the leading suspects (and the doubtful ones), those
+    that speak less, and those that say nothing of them."""
     speaking, silent = [], []
     for clue in assessment.clues:
         entries = [
@@ -86,7 +92,10 @@ def _matrix(assessment: Assessment) -> dict[str, list[tuple[Clue, list[Entry]]]]
         ]
         told = clue.doubtful or any(entry.stance is not Stance.SILENT for entry in entries)
         (speaking if told else silent).append((clue, entries))
-    return {"matrix": speaking, "silent": silent}
+    loudest = sorted(speaking, key=lambda row: -max(abs(entry.llr) for entry in row[1]))[:MATRIX_ROWS]
+    shown = [row for row in speaking if row[0].doubtful or any(row is other for other in loudest)]
+    weaker = [row for row in speaking if not any(row is other for other in shown)]
+    return {"matrix": shown, "weaker": weaker, "silent": silent}
 
 
 @require_POST

@@ -24,6 +24,12 @@ def percent(value: float | None) -> str:
 
 
 @register.filter
+def tiny(value: float) -> str:
+    """A share that may be very small: ``0.26 %``, ``less than a millionth``."""
+    return "less than a millionth" if value < 1e-6 else f"{100.0 * value:.2g} %"
+
+
+@register.filter
 def width(value: float | None) -> str:
     """A share as a bar width class, in steps of two per cent: ``w-64``."""
     return f"bar-{min(100, max(0, round((value or 0.0) * 50) * 2))}"

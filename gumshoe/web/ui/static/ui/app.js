@@ -20,6 +20,10 @@
     var dialog = document.getElementById("keys-dialog");
     if (event.key === "?" && dialog) { dialog.open ? dialog.close() : dialog.showModal(); event.preventDefault(); return; }
     if (dialog && dialog.open) return;
+    // A key that many share goes from one to the next and leaves the pressing to Enter.
+    var many = Array.from(document.querySelectorAll('[data-key-next="' + CSS.escape(event.key.toLowerCase()) + '"]'))
+      .filter(function (one) { return one.offsetParent !== null; });
+    if (many.length) { event.preventDefault(); many[(many.indexOf(document.activeElement) + 1) % many.length].focus(); return; }
     var target = document.querySelector('[data-key="' + CSS.escape(event.key.toLowerCase()) + '"]');
     if (target && !target.disabled) { event.preventDefault(); target.focus(); target.click(); }
   }

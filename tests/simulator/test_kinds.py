@@ -1,0 +1,157 @@
+"""Stand-ins of other kinds: a V6 with two banks, a three metered by manifold pressure.
+
+What each fault does to the signals is physics or trade practice (common practice, no source); the codes are those of
+its own monitors.
+"""
+
+import unittest
+from functools import cache
+
+from gumshoe.core.obd.pids import pid_table, split_current_data
+from gumshoe.simulator.answers import EngineModule
+from gumshoe.simulator.control import full_air_gps
+from gumshoe.simulator.drives import MIXED, start
+from gumshoe.simulator.garage import StandIn
+from gumshoe.simulator.hands import observe
+from gumshoe.simulator.models import models
+from gumshoe.simulator.parts import defects_of, healthy, leak_spread
+from gumshoe.simulator.sensors import pressure_kpa, pressure_volts
+from gumshoe.simulator.vehicle import Identity, Key, Vehicle
+
+
+def built(kind: str, *defects: str, coolant_c: float = 64.0) -> Vehicle:
+    return Vehicle(Identity("UY0GN30A1F2000214", "T", 1), models()[kind], defects=defects, seed=3, coolant_c=coolant_c)
+
+
+@cache
+def driven(kind: str, *defects: str) -> Vehicle:
+    """A car after two mixed drives; not changed by any test."""
+    car = built(kind, *defects)
+    for _ in range(2):
+        car.begin(MIXED)
+        while car.driving:
+            car.step()
+    return car
+
+
+def confirmed(kind: str, *defects: str) -> set[str]:
+    return set(driven(kind, *defects).memory.codes("confirmed"))
+
+
+class Built(unittest.TestCase):
+    def test_every_cylinder_fires_once_in_two_turns(self) -> None:
+        for model in models().values():
+            self.assertEqual(sorted(model.firing_order), sorted(n for bank in model.banks for n in bank))
+            for shares in leak_spread(model).values():
+                self.assertEqual(len(shares), model.cylinders)
+                self.assertAlmostEqual(sum(shares), 1.0)
+
+    def test_the_banks_of_a_v6_fire_in_turn(self) -> None:
+        model = models()["gannet_30"]
+        banks = [model.bank_of[n - 1] for n in model.firing_order]
+        self.assertEqual(banks, [0, 1] * 3)
+
+    def test_pressure_sensor_curve_is_its_own_inverse(self) -> None:
+        for kpa in (20.0, 55.0, 101.0):
+            self.assertAlmostEqual(pressure_kpa(pressure_volts(kpa)), kpa)
+
+    def test_speed_density_is_the_gas_law(self) -> None:
+        # m = VE · p · V · n / (2 · R · T), R of dry air 287 J/(kg K) [physics].
+        model = models()["pipit_10"]
+        x = (3000.0 - 4000.0) / 4000.0
+        expected = (0.90 - 0.14 * x * x) * 40_000.0 * model.displacement_l * 1e-3 * 25.0 / (287.0 * 300.15) * 1e3
+        self.assertAlmostEqual(full_air_gps(model, 3000.0, 15.0, 40.0), expected, delta=expected * 1e-9)
+
+    def test_an_unknown_fault_or_kind_is_refused(self) -> None:
+        with self.assertRaises(KeyError):
+            built("pipit_10", "meter-low")
+        self.assertIn("pressure-low", defects_of(models()["pipit_10"]))
+        self.assertEqual(StandIn("k", "w", "v", "c", 1, (), 1, 1.0, ()).model, "tern_16")
+
+
+class Healthy(unittest.TestCase):
+    def test_idle_trims_and_no_code(self) -> None:
+        for kind in ("gannet_30", "pipit_10"):
+            car = driven(kind)
+            self.assertEqual(car.memory.records, {}, kind)
+            for bank in car.memory.ltft:
+                self.assertTrue(all(abs(cell) < 0.05 for cell in bank), (kind, bank))
+            for name in ("misfire", "fuel system", "catalyst", "oxygen sensor", "oxygen sensor heater"):
+                self.assertTrue(car.memory.complete.get(name), (kind, name))
+            warm = built(kind, coolant_c=86.0)
+            warm.begin(start(60.0))
+            warm.run(62.0)
+            self.assertAlmostEqual(warm.engine.state.rpm, warm.model.idle_rpm, delta=40.0)
+            litre = warm.engine.state.cylinder_gps / warm.model.displacement_l
+            self.assertTrue(1.2 < litre < 2.4, litre)  # common practice: 1.3 to 2.4 g/s per litre at warm idle
+
+
+class SixInTwoBanks(unittest.TestCase):
+    def test_what_is_of_one_bank_shows_in_that_bank(self) -> None:
+        for defect, code in (
+            ("sensor-lean-b1", "P0171"),
+            ("sensor-lean-b2", "P0174"),
+            ("catalyst-worn-b2", "P0430"),
+            ("heater-open-b2", "P0050"),
+            ("rear-heater-open-b1", "P0036"),
+        ):
+            self.assertEqual(confirmed("gannet_30", defect), {code}, defect)
+
+    def test_what_the_banks_share_shows_in_both(self) -> None:
+        self.assertEqual(confirmed("gannet_30", "booster-hose-cracked"), {"P0171", "P0174"})
+        self.assertLessEqual({"P0172", "P0175"}, confirmed("gannet_30", "regulator-high"))
+
+    def test_a_coil_ground_takes_its_three_cylinders(self) -> None:
+        found = driven("gannet_30", "ground-coils-b2-open")
+        self.assertLessEqual({"P0354", "P0355", "P0356", "P0300"}, set(found.memory.codes("confirmed")))
+        self.assertGreater(min(found.memory.misfire_last[3:]), 50 * max(1, max(found.memory.misfire_last[:3])))
+
+    def test_a_fuse_takes_all_that_hangs_on_it(self) -> None:
+        self.assertEqual(confirmed("gannet_30", "feed-heaters-open"), {"P0030", "P0036", "P0050", "P0056"})
+        car = built("gannet_30", "feed-heaters-open")
+        self.assertIn("Lost", observe(car, "check_feed_heaters").words)  # type: ignore[union-attr]
+        self.assertTrue(car.mend("feed_heaters"))
+        self.assertEqual(repr(car.parts), repr(healthy(car.model)))
+
+    def test_the_bus_tells_both_banks(self) -> None:
+        car = built("gannet_30")
+        car.turn_key(Key.ON)
+        car.run(1.0)
+        module = EngineModule(car)
+        for pid in (0x08, 0x09, 0x19, 0x38, 0x3D):
+            answer = module.answer(bytes((0x01, pid)), False)[0]
+            self.assertIn(pid, split_current_data(answer, (pid,)))
+        self.assertEqual(module.answer(b"\x01\x13", False)[0][2], 0x33)  # J1979 PID 13: bank 1 low, bank 2 high
+        self.assertEqual(module.answer(b"\x06\xa7", False)[0][1], 0xA7)
+        self.assertEqual(module.answer(b"\x06\xa8", False), [b"\x7f\x06\x31"])
+
+
+class ThreeByPressure(unittest.TestCase):
+    def test_a_leak_lifts_the_idle_and_leaves_the_mixture(self) -> None:
+        car = driven("pipit_10", "crankcase-hose-split")
+        self.assertEqual(set(car.memory.codes("confirmed")), {"P0507"})
+        self.assertLess(abs(car.memory.ltft[0][0]), 0.05)
+
+    def test_a_joint_at_one_runner_starves_its_cylinder(self) -> None:
+        self.assertIn("P0303", confirmed("pipit_10", "manifold-gasket"))
+
+    def test_a_sensor_that_reads_wrong_moves_every_trim(self) -> None:
+        for defect, code, side in (("pressure-low", "P0171", 1), ("pressure-high", "P0172", -1)):
+            car = driven("pipit_10", defect)
+            self.assertLessEqual({code, "P0106"}, set(car.memory.codes("confirmed")))
+            self.assertGreater(side * car.memory.ltft[0][0], 0.15)
+            off = observe(car, "pressure_at_rest")
+            assert off and off.value is not None
+            self.assertLess(side * off.value, -6.0)
+
+    def test_its_plug_carries_the_temperature_too(self) -> None:
+        self.assertLessEqual({"P0107", "P0098"}, confirmed("pipit_10", "pressure-plug-off"))
+
+    def test_it_has_no_air_flow_to_show(self) -> None:
+        car = built("pipit_10")
+        car.turn_key(Key.ON)
+        car.run(1.0)
+        self.assertNotIn("maf_gps", car.live_values())
+        table = pid_table()
+        answer = EngineModule(car).answer(b"\x01\x0b", False)[0]
+        self.assertAlmostEqual(table[0x0B].decode(answer[2:])["map_kpa"], 101.0, delta=1.0)
