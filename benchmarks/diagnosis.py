@@ -107,11 +107,13 @@ def summary(jobs: list[Job]) -> dict[str, float]:
 def compared(cases: list[Worked]) -> dict[str, Any]:
     """The table of a group of cases, and what we pay against the baseline."""
     table = {name: summary([case.jobs[name] for case in cases]) for name in cases[0].jobs}
+    ours, floor, line = (table[name]["money"] for name in (Strategy.TELLING.value, FORESIGHT, BASELINE))
     return {
         "cases": len(cases),
         "strategies": table,
-        "money_ratio": round(table[Strategy.TELLING.value]["money"] / table[BASELINE]["money"], 3),
-        "money_ratio_of_foresight": round(table[FORESIGHT]["money"] / table[BASELINE]["money"], 3),
+        "money_ratio": round(ours / line, 3),
+        "money_ratio_of_foresight": round(floor / line, 3),
+        "spent_on_finding_it": {"ours": round(ours - floor, 2), "baseline": round(line - floor, 2)},
     }
 
 
@@ -141,6 +143,11 @@ def main() -> int:
         },
         "calibration": calibration([row for case in brought for row in case.jobs[ours].stated]),
         "brought_no_code": sorted({f"{case.car}: {case.defect}" for case in everyone if not case.jobs}),
+        "dearest": [
+            f"{case.car}: {case.defect}: {case.jobs[ours].money - case.jobs[FORESIGHT].money:.0f} beyond the repair: "
+            f"{case.jobs[ours].tests}"
+            for case in sorted(brought, key=lambda case: case.jobs[FORESIGHT].money - case.jobs[ours].money)[:10]
+        ],
         "not_right_first_time": [
             f"{case.car}: {case.defect}: {case.jobs[ours].tests} then {case.jobs[ours].repairs}"
             for case in brought

@@ -128,7 +128,7 @@ def median_ms(work: Callable[[], object]) -> float:
 
 def main() -> int:
     """Run, print, write the figures; the exit code says whether the limits hold."""
-    vehicle = platforms()["ostrel_gannet_30"]
+    vehicle = platforms()["ostrel_dunlin_30"]
     known = expand(vehicle.powertrain, vehicle.local)
     clues = evidence(known)
     found = assess(known, clues)

@@ -120,7 +120,7 @@ class Car:
 
 CARS = (
     Car("tern_16", "ostrel_tern_16", "UY0TN16A9E2004417", 61_000.0, 64.0),
-    Car("gannet_30", "ostrel_gannet_30", "UY0GN30A1F2000214", 131_000.0, 21.0),
+    Car("dunlin_30", "ostrel_dunlin_30", "UY0DN30A5F2000214", 131_000.0, 21.0),
     Car("pipit_10", "havsel_pipit_10", "UY3PP10A6H2000935", 92_000.0, 40.0),
 )
 """Three kinds: a four with an air-flow meter, a V6 with two banks, a three metered by manifold pressure."""

@@ -141,7 +141,7 @@ def _of_the_car(model: Model) -> list[Defect]:
             _leak("intake_manifold_gasket", 2.3 * hole),
         ),
         Defect("pump-weak", "the fuel pump cannot hold pressure at flow", "fuel_pump", _set("pump_capacity", 0.16)),
-        Defect("fuel-filter-clogged", "the fuel filter is clogged", "fuel_filter", _set("filter_restriction", 6.0)),
+        Defect("fuel-filter-clogged", "the fuel filter is clogged", "fuel_filter", _set("filter_restriction", 7.5)),
         Defect(
             "regulator-high",
             "the pressure regulator holds too much",

@@ -15,7 +15,7 @@ from gumshoe.core.signals.trims import RegionTrim, mean_of_banks, trims_by_regio
 from gumshoe.core.suspects import Assessment, assess
 from tests.core.test_signals import samples
 
-SIX = expand(platforms()["ostrel_gannet_30"].powertrain)
+SIX = expand(platforms()["ostrel_dunlin_30"].powertrain)
 THREE = expand(platforms()["havsel_pipit_10"].powertrain)
 
 
@@ -106,7 +106,7 @@ class PressureMetered(unittest.TestCase):
 class LimitsOfTheVehicle(unittest.TestCase):
     def test_pressure_is_judged_against_the_specified_value(self) -> None:
         test = THREE.tests["fuel_pressure"]
-        three, six = (platforms()[name].specification for name in ("havsel_pipit_10", "ostrel_gannet_30"))
+        three, six = (platforms()[name].specification for name in ("havsel_pipit_10", "ostrel_dunlin_30"))
         same = {"idle_kpa": 300.0, "load_kpa": 298.0}
         self.assertEqual(decide(test, same, three).id, "good")
         self.assertEqual(decide(test, same, six).id, "falls")

@@ -20,7 +20,7 @@ from gumshoe.simulator.vehicle import Identity, Key, Vehicle
 
 
 def built(kind: str, *defects: str, coolant_c: float = 64.0) -> Vehicle:
-    return Vehicle(Identity("UY0GN30A1F2000214", "T", 1), models()[kind], defects=defects, seed=3, coolant_c=coolant_c)
+    return Vehicle(Identity("UY0DN30A5F2000214", "T", 1), models()[kind], defects=defects, seed=3, coolant_c=coolant_c)
 
 
 @cache
@@ -47,7 +47,7 @@ class Built(unittest.TestCase):
                 self.assertAlmostEqual(sum(shares), 1.0)
 
     def test_the_banks_of_a_v6_fire_in_turn(self) -> None:
-        model = models()["gannet_30"]
+        model = models()["dunlin_30"]
         banks = [model.bank_of[n - 1] for n in model.firing_order]
         self.assertEqual(banks, [0, 1] * 3)
 
@@ -71,7 +71,7 @@ class Built(unittest.TestCase):
 
 class Healthy(unittest.TestCase):
     def test_idle_trims_and_no_code(self) -> None:
-        for kind in ("gannet_30", "pipit_10"):
+        for kind in ("dunlin_30", "pipit_10"):
             car = driven(kind)
             self.assertEqual(car.memory.records, {}, kind)
             for bank in car.memory.ltft:
@@ -95,26 +95,26 @@ class SixInTwoBanks(unittest.TestCase):
             ("heater-open-b2", "P0050"),
             ("rear-heater-open-b1", "P0036"),
         ):
-            self.assertEqual(confirmed("gannet_30", defect), {code}, defect)
+            self.assertEqual(confirmed("dunlin_30", defect), {code}, defect)
 
     def test_what_the_banks_share_shows_in_both(self) -> None:
-        self.assertEqual(confirmed("gannet_30", "booster-hose-cracked"), {"P0171", "P0174"})
-        self.assertLessEqual({"P0172", "P0175"}, confirmed("gannet_30", "regulator-high"))
+        self.assertEqual(confirmed("dunlin_30", "booster-hose-cracked"), {"P0171", "P0174"})
+        self.assertLessEqual({"P0172", "P0175"}, confirmed("dunlin_30", "regulator-high"))
 
     def test_a_coil_ground_takes_its_three_cylinders(self) -> None:
-        found = driven("gannet_30", "ground-coils-b2-open")
+        found = driven("dunlin_30", "ground-coils-b2-open")
         self.assertLessEqual({"P0354", "P0355", "P0356", "P0300"}, set(found.memory.codes("confirmed")))
         self.assertGreater(min(found.memory.misfire_last[3:]), 50 * max(1, max(found.memory.misfire_last[:3])))
 
     def test_a_fuse_takes_all_that_hangs_on_it(self) -> None:
-        self.assertEqual(confirmed("gannet_30", "feed-heaters-open"), {"P0030", "P0036", "P0050", "P0056"})
-        car = built("gannet_30", "feed-heaters-open")
+        self.assertEqual(confirmed("dunlin_30", "feed-heaters-open"), {"P0030", "P0036", "P0050", "P0056"})
+        car = built("dunlin_30", "feed-heaters-open")
         self.assertIn("Lost", observe(car, "check_feed_heaters").words)  # type: ignore[union-attr]
         self.assertTrue(car.mend("feed_heaters"))
         self.assertEqual(repr(car.parts), repr(healthy(car.model)))
 
     def test_the_bus_tells_both_banks(self) -> None:
-        car = built("gannet_30")
+        car = built("dunlin_30")
         car.turn_key(Key.ON)
         car.run(1.0)
         module = EngineModule(car)

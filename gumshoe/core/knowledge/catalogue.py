@@ -121,6 +121,15 @@ class Knowledge:
         generated = {f"shared_{name}": point for name, point in self.points.items()}
         return {fault: point for fault, point in (by_row | generated).items() if fault in self.faults}
 
+    def shown_by(self, fault: str) -> tuple[TestRow, ...]:
+        """The tests one of whose outcomes shows the suspect directly, the shortest first."""
+        found = [
+            test
+            for test in self.tests.values()
+            if any(fault in self.proven_by(outcome.proves) for outcome in test.outcomes if outcome.proves)
+        ]
+        return tuple(sorted(found, key=lambda test: (test.minutes, test.id)))
+
     def proven_by(self, outcome_proves: Iterable[str]) -> frozenset[str]:
         """Suspects an outcome shows directly; a template name stands for all of its cylinders."""
         wanted = set(outcome_proves)

@@ -23,7 +23,6 @@ from gumshoe.core.clues.model import ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.planning.next_test import Costs, Proposal, entropy_bits, relevant_faults
-from gumshoe.core.planning.stop import ENOUGH
 from gumshoe.core.suspects.likelihood import Floats
 from gumshoe.core.suspects.posterior import Assessment
 
@@ -33,6 +32,8 @@ SMALL = 0.004
 CAN_CHANGE_BITS = 0.03
 QUICK_MINUTES = 10.0
 MAX_STEPS = 14
+LOOKED_AT = 5
+"""So many of the most telling tests are asked whether they save more than they cost."""
 FIRST_STEPS = 3
 
 
@@ -176,15 +177,13 @@ def _fix(table: _Table, weights: Floats, done: frozenset[int]) -> Choice:
 
 
 def _telling(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
-    if float((weights @ table.needs).max()) >= ENOUGH:
-        return _fix(table, weights, done)
     rated = [
         (table.bits(weights, index) / test.minutes, index)
         for index, test in enumerate(table.tests)
         if index not in made
     ]
     rated.sort(key=lambda row: (-row[0], row[1]))
-    for per_minute, index in rated[:4]:
+    for per_minute, index in rated[:LOOKED_AT]:
         if per_minute > 0.0 and table.saving(weights, index, done) > 0.0:
             return "test", index
     return _fix(table, weights, done)

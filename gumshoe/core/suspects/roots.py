@@ -36,7 +36,7 @@ def root_causes(assessment: Assessment, knowledge: Knowledge, fault: str) -> tup
     if not links:
         return ()
     chances = _given(assessment, fault, links)
-    found = [Root(knowledge.faults[name], chances[name], _shortest_proof(knowledge, name)) for name in links]
+    found = [Root(knowledge.faults[name], chances[name], next(iter(knowledge.shown_by(name)), None)) for name in links]
     return tuple(sorted(found, key=lambda root: (-root.probability, root.id)))
 
 
@@ -67,13 +67,3 @@ def _alone(root: float, chance: float, own: float) -> float:
     """The same for a root that no set was made with: Bayes over that root alone."""
     caused = root * (1.0 - (1.0 - own) * (1.0 - chance))
     return caused / (caused + (1.0 - root) * own)
-
-
-def _shortest_proof(knowledge: Knowledge, fault: str) -> TestRow | None:
-    """The shortest test one of whose outcomes shows the suspect."""
-    shows = [
-        test
-        for test in knowledge.tests.values()
-        if fault in test.given and any(fault in knowledge.proven_by(outcome.proves) for outcome in test.outcomes)
-    ]
-    return min(shows, key=lambda test: (test.minutes, test.id), default=None)

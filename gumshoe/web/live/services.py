@@ -52,7 +52,7 @@ def chart_keys(powertrain: Powertrain) -> tuple[str, ...]:
     }[powertrain.air_metering]
     mixture = [key.format(b=bank) for key in OF_A_BANK for bank in banks]
     exhaust = [key.format(b=bank) for key in EXHAUST_OF_A_BANK for bank in banks]
-    return ("rpm", *mixture, *air, *exhaust, "load_pct")
+    return ("rpm", *air, *mixture, *exhaust, "load_pct")
 
 
 def channels(case: Case) -> list[dict[str, str]]:

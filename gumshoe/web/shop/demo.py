@@ -16,6 +16,7 @@ from typing import Any
 from django.conf import settings
 from django.utils import timezone
 
+from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.knowledge.presets import facts_of, presets
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.proof.tracker import replay
@@ -46,10 +47,12 @@ PEOPLE = (
     ("mila", "Mila Sund", Role.ADVISER),
 )
 CARS = (
-    ("tern-library", "HQ 204", "Island library", "Tern 1.6", 2014),
-    ("tern-dive", "HQ 118", "Dive school", "Tern 1.6", 2015),
-    ("tern-parcel", "HQ 356", "Parcel round", "Tern 1.6", 2016),
-    ("tern-resident", "HQ 031", "Ansa Brekke", "Tern 1.6", 2017),
+    ("tern-library", "HQ 204", "Island library", "ostrel_tern_16", 2014),
+    ("tern-dive", "HQ 118", "Dive school", "ostrel_tern_16", 2015),
+    ("tern-parcel", "HQ 356", "Parcel round", "ostrel_tern_16", 2016),
+    ("tern-resident", "HQ 031", "Ansa Brekke", "ostrel_tern_16", 2017),
+    ("dunlin-pickup", "HQ 277", "Dive school", "ostrel_dunlin_30", 2015),
+    ("pipit-baker", "HQ 420", "Baker's round", "havsel_pipit_10", 2017),
 )
 
 
@@ -96,16 +99,17 @@ def people() -> dict[str, User]:
 def vehicles() -> dict[str, Vehicle]:
     """The cars of the demo, each with its stand-in. VINs are left for the scan to read."""
     found = {}
-    for key, plate, owner, model, year in CARS:
+    for key, plate, owner, platform, year in CARS:
+        head = platforms()[platform].platform
         found[key], _ = Vehicle.objects.get_or_create(
             plate=plate,
             defaults={
-                "make": "Ostrel",
-                "model": model,
+                "make": head.make,
+                "model": head.model,
                 "year": year,
                 "owner": owner,
                 "stand_in": key,
-                "platform": "ostrel_tern_16",
+                "platform": platform,
             },
         )
     return found
@@ -147,6 +151,8 @@ def load(say: Say = print) -> None:
     _misfire(staff, fleet_cars["tern-dive"])
     say("Demo case: the wrong part was renewed, and the code came back …")
     _came_back(staff, fleet_cars["tern-parcel"])
+    say("Demo case: one bank of a V6 runs lean, not yet found …")
+    _one_bank(staff, fleet_cars["dunlin-pickup"])
     say("Demo case: found, mended and proven …")
     _proven(staff, fleet_cars["tern-resident"])
     for car in fleet_cars.values():
@@ -174,6 +180,28 @@ def _misfire(staff: dict[str, User], car: Vehicle) -> None:
     )
     _key(car, "on")
     scans.perform(case, runa)
+
+
+def _one_bank(staff: dict[str, User], car: Vehicle) -> None:
+    runa = staff["runa"]
+    case = _open(
+        runa,
+        car,
+        "4",
+        {
+            "text": "Ticks when cold, drinks more than it did. The lamp came on at the slipway.",
+            "symptoms": ["exhaust_tick", "high_consumption"],
+            "lamp": "steady",
+            "conditions": "idle, cold mornings",
+            "since": "a month",
+            "recent_work": "",
+            "odometer_km": 131207,
+        },
+    )
+    _key(car, "on")
+    scans.perform(case, runa)
+    _record(case, runa, "idle", 0.0)
+    _record(case, runa, "fast", 2500.0)
 
 
 def _came_back(staff: dict[str, User], car: Vehicle) -> None:

@@ -9,7 +9,9 @@ from django.utils import timezone
 
 from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract, known_causes
 from gumshoe.core.errors import BadInput
+from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.planning import Costs, Outlook, Proposal, outlooks, propose
+from gumshoe.core.planning.stop import ENOUGH
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.suspects.learning import Heard, Proven, multipliers
@@ -83,6 +85,15 @@ def assess_case(case: Case) -> tuple[Assessment, tuple[Proposal, ...]]:
     known = {clue.variable for clue in assessment.clues if clue.kind is ClueKind.GRADED}
     costs = Costs(Settings.load().labour_per_hour)
     return assessment, propose(assessment, knowledge, costs, done=done, known=known)
+
+
+def proof_wanted(case: Case, assessment: Assessment) -> TestRow | None:
+    """The shortest test not yet made that would show the leading suspect, when all that is missing is that proof."""
+    leader = assessment.suspects[0]
+    if leader.proven_by or leader.probability < ENOUGH:
+        return None
+    made = {row.test for row in case.testrecords.all()}
+    return next((test for test in cases.knowledge_of(case).shown_by(leader.id) if test.id not in made), None)
 
 
 def ways_to_work(case: Case, assessment: Assessment) -> tuple[Outlook, ...]:
@@ -214,7 +225,7 @@ def changed(assessment: Assessment, steps: list[Step]) -> tuple[str, list[tuple[
 
 def slope_chart(steps: list[Step], names: dict[str, str]) -> dict[str, Any]:
     """Coordinates of the ranking's history for the SVG: one line a suspect, one column a source record."""
-    width, height, left, right, top = 640, 200, 46, 214, 12
+    width, height, left, right, top = 960, 220, 46, 360, 12
     columns = max(len(steps) - 1, 1)
 
     def x(index: int) -> float:
@@ -258,7 +269,7 @@ def _spread_labels(lines: list[dict[str, Any]], gap: float = 17.0) -> None:
     for line in ordered:
         line["label_y"] = max(line["end"][1], last + gap)
         last = line["label_y"]
-    overflow = last - 222.0
+    overflow = last - 242.0
     if overflow > 0:
         for line in ordered:
             line["label_y"] -= overflow

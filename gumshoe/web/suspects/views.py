@@ -33,10 +33,10 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
     proposals = what_is_here(in_order_of(way, proposals), Settings.load().lacks)
     steps = services.history(case, assessment)
     words, moves = services.changed(assessment, steps)
+    knowledge = cases.knowledge_of(case)
     leading = assessment.suspects[:SHOWN]
     if chosen not in leading:
         leading = (*leading, chosen)
-    knowledge = cases.knowledge_of(case)
     names = {name: row.words for name, row in knowledge.faults.items()}
     drawn = {item.id: item.row.words for item in assessment.suspects[:5]}
     return render(
@@ -51,6 +51,8 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
             proposals=proposals[:4],
             others=proposals[4:],
             standing_of=standing(assessment, chosen.id),
+            leader_proof=services.proof_wanted(case, assessment),
+            showing={test.id for test in knowledge.shown_by(assessment.suspects[0].id)},
             chart=services.slope_chart(steps, drawn),
             names=names,
             change_words=words,
