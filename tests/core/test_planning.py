@@ -28,8 +28,8 @@ from tests.core import toy
 class RatioRule(unittest.TestCase):
     def test_no_order_is_cheaper_for_single_faults(self) -> None:
         draw = Random(5)
-        for _ in range(25):
-            size = draw.randrange(2, 7)
+        for _ in range(14):
+            size = draw.randrange(2, 8)
             chances = np.array([draw.random() for _ in range(size)])
             chances /= chances.sum()
             cost = np.array([draw.uniform(5.0, 400.0) for _ in range(size)])

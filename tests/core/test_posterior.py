@@ -142,6 +142,16 @@ class Properties(unittest.TestCase):
         assert young and old
         self.assertGreater(old.probability, young.probability)
 
+    def test_age_raises_what_ages_and_distance_alone_does_not(self) -> None:
+        aged = replace(self.known, faults=self.known.faults | {"f0": replace(self.known.faults["f0"], ageing=0.8)})
+        shares = {years: assess(aged, [], age_years=years).suspect("f0") for years in (2.0, 8.0, 20.0)}
+        young, usual, old = (row.probability for row in shares.values() if row)
+        self.assertLess(young, usual)
+        self.assertLess(usual, old)
+        told = assess(aged, []).suspect("f0")
+        assert told
+        self.assertAlmostEqual(told.probability, usual)  # a car of unknown age counts as one of the usual age
+
     def test_words_follow_from_the_ratio_alone(self) -> None:
         for suspect in assess(self.known, self.clues).suspects:
             for entry in suspect.entries:

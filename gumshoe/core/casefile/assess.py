@@ -18,6 +18,7 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.trims import LeakFit, fit_leak
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.suspects.relations import CodesRead, DriveAdvice, drive_advice, read_codes
+from gumshoe.core.suspects.roots import root_causes
 
 SHOWN_SUSPECTS = 8
 SHOWN_TESTS = 5
@@ -73,6 +74,7 @@ class CaseAssessment:
             "notes": list(self.notes),
             "best": {"suspects": list(self.assessment.best), "probability": self.assessment.best_probability},
             "nothing": self.assessment.nothing,
+            "left_out": {"threes": self.assessment.left_out.threes, "beyond": self.assessment.left_out.beyond},
             "suspects": [
                 {
                     "id": item.id,
@@ -83,6 +85,15 @@ class CaseAssessment:
                 }
                 for item in self.assessment.suspects[:SHOWN_SUSPECTS]
             ],
+            "root_causes": [
+                {
+                    "id": root.id,
+                    "words": root.row.words,
+                    "probability": root.probability,
+                    "settled_by": root.settled_by.id if root.settled_by else "",
+                }
+                for root in root_causes(self.assessment, self.knowledge, self.assessment.suspects[0].id)
+            ],
             "next_tests": [
                 {
                     "id": item.test.id,
@@ -90,6 +101,7 @@ class CaseAssessment:
                     "bits": item.bits,
                     "minutes": item.minutes,
                     "bits_per_minute": item.bits_per_minute,
+                    "score": item.bits_per_minute,
                     "saving": item.saving,
                 }
                 for item in self.proposals[:SHOWN_TESTS]
@@ -139,7 +151,7 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
         specification=platform.specification if platform else Specification(),
     )
     clues = extract(evidence, knowledge)
-    found = assess(knowledge, clues, odometer_km=case.vehicle.odometer_km)
+    found = assess(knowledge, clues, odometer_km=case.vehicle.odometer_km, age_years=_age(case))
     read = read_codes(states_by_code(stored), knowledge, found, failure_types(stored))
     known = {clue.variable for clue in clues} & set(knowledge.variables)
     done = [row.test for row in case.tests]
@@ -150,6 +162,12 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     return CaseAssessment(
         knowledge, read, drive_advice(read.codes, flashing), found, proposals, fit_leak(case.trims), notes, ways
     )
+
+
+def _age(case: CaseFile) -> float | None:
+    """Years from the model year to the last scan, in so far as the file says."""
+    taken = max((scan.taken_at.year for scan in case.scans), default=None)
+    return float(taken - case.vehicle.year) if taken and case.vehicle.year else None
 
 
 def _platform(case: CaseFile) -> Platform | None:

@@ -62,13 +62,15 @@ class CircuitRow:
 
 @dataclass(frozen=True)
 class ModeRow:
-    """A failure mode and the part of a class's rate it takes; ``repair`` is ``mend`` (wiring) or ``renew`` (part)."""
+    """A failure mode and the part of a class's rate it takes; ``repair`` is ``mend`` (wiring) or ``renew`` (part);
+    ``ageing`` the power of years it grows with."""
 
     id: str
     words: str
     share: float
     repair: str
     why: tuple[str, ...]
+    ageing: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -92,6 +94,7 @@ class WorkRow:
     price: Decimal
     steps: tuple[str, ...]
     why: tuple[str, ...]
+    ageing: float = 0.0
 
 
 @dataclass(frozen=True)

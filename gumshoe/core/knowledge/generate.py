@@ -109,6 +109,7 @@ def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow) -> Genera
         graded=graded,
         origin="part",
         mode=mode.id,
+        ageing=mode.ageing,
     )
     return Generated(fault, repair)
 
@@ -163,6 +164,7 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
         graded=_point_misfire(point, powertrain),
         members=tuple(member.id for member in point.members),
         origin=point.field,
+        ageing=work.ageing,
     )
     return Generated(fault, repair)
 

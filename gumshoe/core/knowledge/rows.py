@@ -74,7 +74,8 @@ class SymptomRow:
 
 @dataclass(frozen=True)
 class FaultRow:
-    """A suspect: base rate, growth with distance, what it shows, what cures it, why it happens.
+    """A suspect: base rate, growth with distance (``wear``) and age (``ageing``), what it shows, what cures it, why it
+    happens. Both are powers: of distance over the usual distance, of years over the usual age.
 
     ``codes`` by reference in the table, by number once expanded; ``echo`` gives the reason why a code (or ``misfire``)
     only follows; ``echoes`` the same by number. ``roots``: suspects that can be behind this one, with the chance that
@@ -101,6 +102,7 @@ class FaultRow:
     origin: str = "table"
     mode: str = ""
     roots: dict[str, float] = field(default_factory=dict)
+    ageing: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -22,8 +22,15 @@ from numpy.typing import NDArray
 from gumshoe.core.clues.model import ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
-from gumshoe.core.planning.next_test import Costs, Proposal, entropy_bits, relevant_faults
-from gumshoe.core.suspects.likelihood import Floats
+from gumshoe.core.planning.next_test import (
+    Costs,
+    Proposal,
+    entropy_bits,
+    expected_fix_cost,
+    relevant_faults,
+    repair_groups,
+)
+from gumshoe.core.suspects.likelihood import Floats, Ints
 from gumshoe.core.suspects.posterior import Assessment
 
 KEPT_SETS = 220
@@ -90,16 +97,12 @@ class _Table:
             raise ValueError("this assessment carries no model")
         relevant = relevant_faults(assessment, model)
         order = np.argsort(-everything, kind="stable")[: KEPT_SETS * 3]
-        repairs = sorted({knowledge.faults[name].repair for name in relevant})
-        place = {name: index for index, name in enumerate(repairs)}
-        needs = np.zeros((len(order), len(repairs)), dtype=bool)
-        for row, index in enumerate(order):
-            for member in model.sets[index]:
-                if member < len(model.faults) and model.faults[member] in relevant:
-                    needs[row, place[knowledge.faults[model.faults[member]].repair]] = True
-        useful = needs.any(axis=1)
-        kept = np.flatnonzero(useful)[:KEPT_SETS]
-        self.needs: NDArray[np.bool_] = needs[kept]
+        group, repairs, needed = repair_groups(model, order, relevant)
+        kept = np.flatnonzero((needed < len(repairs)).any(axis=1))[:KEPT_SETS]
+        self.needed: Ints = needed[kept]
+        one_hot = np.zeros((len(kept), len(repairs) + 1), dtype=bool)
+        one_hot[np.arange(len(kept))[:, None], self.needed] = True
+        self.needs: NDArray[np.bool_] = one_hot[:, :-1]
         weights = everything[order][kept]
         self.weights: Floats = weights / weights.sum() if weights.sum() > 0.0 else weights
         self.repairs = [knowledge.repairs[name] for name in repairs]
@@ -116,8 +119,7 @@ class _Table:
             self.tests.append(test)
             self.outcomes.append(model.outcomes(kind, variable)[order][kept])
         self.test_money = np.array([costs.of_minutes(test.minutes) for test in self.tests])
-        _, self.group = np.unique(self.needs, axis=0, return_inverse=True)
-        self.group = self.group.reshape(-1)
+        _, self.group = np.unique(group[kept], return_inverse=True)
         self.groups = int(self.group.max()) + 1 if len(self.group) else 0
         self._shorten()
 
@@ -147,10 +149,8 @@ class _Table:
 
     def fix_now(self, weights: Floats, done: frozenset[int]) -> float:
         """Money until everything needed is repaired, by the ratio rule, under normalised weights."""
-        order = self.order(weights, done)
-        spent = np.cumsum(self.repair_money[order])
-        last = np.where(self.needs[:, order], spent, 0.0).max(axis=1, initial=0.0)
-        return float(weights @ last)
+        order = np.array(self.order(weights, done), dtype=np.int64)
+        return expected_fix_cost(weights, self.needed, self.repair_money, order)
 
     def saving(self, weights: Floats, test: int, done: frozenset[int]) -> float:
         """Money a test saves, its own cost taken off (myopic value of information)."""

@@ -23,6 +23,8 @@ from gumshoe.core.suspects.likelihood import MAX_SIZE, Floats, Ints, Model, faul
 from gumshoe.core.suspects.weighing import Entry, Shares, Stance, Weighing, softmax
 
 TYPICAL_KM = 80_000.0
+TYPICAL_YEARS = 8.0
+"""What the rates of the tables are written for."""
 EXPECTED_FAULTS = 0.5
 """How many of the faults of the tables a car brought in has on average, before anything is known of it: a second,
 independent fault is rare, and some have a fault that no table knows (common practice)."""
@@ -135,8 +137,10 @@ def priors(
     odometer_km: float | None,
     own: Iterable[str] = (),
     learned: Mapping[str, float] | None = None,
+    age_years: float | None = None,
 ) -> Floats:
-    """π for each fault: its rate, grown with distance to its power of wear, scaled to EXPECTED_FAULTS in all.
+    """π for each fault: its rate, grown with distance to its power of wear and with age to its power of ageing, scaled
+    to EXPECTED_FAULTS in all.
 
     ``learned``: factors on the rates from the shop's own proven repairs.
 
@@ -144,7 +148,9 @@ def priors(
     """
     names = list(faults)
     reach = min(max((odometer_km or TYPICAL_KM) / TYPICAL_KM, 0.2), 4.0)
-    rates = np.array([knowledge.faults[name].rate * reach ** knowledge.faults[name].wear for name in names])
+    years = min(max((TYPICAL_YEARS if age_years is None else age_years) / TYPICAL_YEARS, 0.1), 4.0)
+    rows = [knowledge.faults[name] for name in names]
+    rates = np.array([row.rate * reach**row.wear * years**row.ageing for row in rows])
     if learned:
         rates = rates * np.array([learned.get(name, 1.0) for name in names])
     prior = np.minimum(rates / max(rates.sum(), 1e-12) * EXPECTED_FAULTS, 0.5)
@@ -157,6 +163,7 @@ def assess(
     clues: Iterable[Clue],
     *,
     odometer_km: float | None = None,
+    age_years: float | None = None,
     ruled_out: Iterable[str] = (),
     own: Iterable[str] = (),
     learned: Mapping[str, float] | None = None,
@@ -166,7 +173,7 @@ def assess(
     out, own = frozenset(ruled_out), tuple(own)
     everyone = tuple(name for name in knowledge.faults if name not in out)
     held = tuple(clues)
-    alone = Alone(knowledge, everyone, priors(knowledge, everyone, odometer_km, own, learned), held)
+    alone = Alone(knowledge, everyone, priors(knowledge, everyone, odometer_km, own, learned, age_years), held)
     faults = alone.live(own)
     prior = np.array([alone.prior[name] for name in faults])
     sets = (

@@ -155,6 +155,7 @@ def _assess(case: Case, clues: tuple[Clue, ...], learned: dict[str, float] | Non
         cases.knowledge_of(case),
         clues,
         odometer_km=complaint.odometer_km if complaint else None,
+        age_years=float(case.opened_at.year - case.vehicle.year) if case.vehicle.year else None,
         ruled_out=[subject for subject, kind in rulings.items() if kind == Ruling.Kind.OUT],
         own=own_suspects(case),
         learned=learned_for(case) if learned is None else learned,
