@@ -16,7 +16,7 @@ import numpy as np
 from gumshoe.core.clues.model import ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import RepairRow, TestRow
-from gumshoe.core.suspects.likelihood import Floats, Ints, Model
+from gumshoe.core.suspects.likelihood import Floats, Ints, Model, marginals
 from gumshoe.core.suspects.posterior import Assessment
 
 
@@ -154,7 +154,7 @@ def propose(
     now_bits = entropy_bits(_by_group(group, weights, groups))
     order_now = repair_order(weights, needed, cost)
     now_cost = expected_fix_cost(weights, needed, cost, order_now)
-    members = model.members()[kept]
+    columns = [np.ascontiguousarray(column) for column in model.sets[kept].T]
     skip, have = set(done), set(known)
     proposals = []
     for test in knowledge.tests.values():
@@ -175,7 +175,7 @@ def propose(
             left_cost += chance * min(
                 expected_fix_cost(after, needed, cost), expected_fix_cost(after, needed, cost, order_now)
             )
-            marginal = after @ members
+            marginal = marginals(columns, after, len(model.faults))
             lead = int(np.argmax(marginal))
             outcomes.append(OutcomeChance(words[name], chance, model.faults[lead], float(marginal[lead])))
         bits = max(now_bits - left_bits, 0.0)

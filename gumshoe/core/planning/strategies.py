@@ -121,26 +121,39 @@ class _Table:
         self.test_money = np.array([costs.of_minutes(test.minutes) for test in self.tests])
         _, self.group = np.unique(group[kept], return_inverse=True)
         self.groups = int(self.group.max()) + 1 if len(self.group) else 0
+        self._join()
         self._shorten()
 
     def _shorten(self) -> None:
         """Keep the tests that tell most at the beginning: what says nothing now seldom says much later."""
-        bits = [self.bits(self.weights, index) / self.tests[index].minutes for index in range(len(self.tests))]
-        best = sorted(np.argsort(-np.array(bits), kind="stable")[:KEPT_TESTS].tolist()) if bits else []
+        if not self.tests:
+            return
+        worth = self.bits(self.weights) / np.array([test.minutes for test in self.tests])
+        best = sorted(np.argsort(-worth, kind="stable")[:KEPT_TESTS].tolist())
         self.tests = [self.tests[index] for index in best]
         self.outcomes = [self.outcomes[index] for index in best]
         self.test_money = self.test_money[best]
+        self._join()
 
-    def entropy(self, weights: Floats) -> float:
-        total = weights.sum()
-        return entropy_bits(np.bincount(self.group, weights, self.groups) / total) if total > 0.0 else 0.0
+    def _join(self) -> None:
+        """The outcomes of all tests side by side, and where each test begins."""
+        sizes = [table.shape[1] for table in self.outcomes]
+        self._side_by_side = np.hstack(self.outcomes) if sizes else np.zeros((len(self.weights), 0))
+        self._begins = np.cumsum([0, *sizes[:-1]]) if sizes else np.zeros(0, dtype=np.int64)
+        self._of_group = (self.group[None, :] == np.arange(self.groups)[:, None]).astype(np.float64)
 
-    def bits(self, weights: Floats, test: int) -> float:
-        """Information of a test about the needed repairs, under these (normalised) weights."""
-        joint = weights[:, None] * self.outcomes[test]
+    def bits(self, weights: Floats) -> Floats:
+        """Information of every test about the needed repairs, under these (normalised) weights."""
+        if not self.tests:
+            return np.zeros(0)
+        now = entropy_bits(np.bincount(self.group, weights, self.groups).astype(np.float64))
+        joint = self._of_group @ (weights[:, None] * self._side_by_side)
         chance = joint.sum(axis=0)
-        after = sum(chance[o] * self.entropy(joint[:, o]) for o in range(joint.shape[1]) if chance[o] > 0.0)
-        return max(self.entropy(weights) - float(after), 0.0)
+        # Σ p·H(group | outcome) = −Σ joint·log(joint / chance), outcome by outcome
+        ratio = np.divide(joint, chance, out=np.ones_like(joint), where=joint > 0.0)
+        left = -(joint * np.log2(ratio)).sum(axis=0)
+        told: Floats = np.maximum(now - np.add.reduceat(left, self._begins), 0.0)
+        return told
 
     def order(self, weights: Floats, done: frozenset[int]) -> list[int]:
         """Repairs left by falling p/c."""
@@ -177,11 +190,8 @@ def _fix(table: _Table, weights: Floats, done: frozenset[int]) -> Choice:
 
 
 def _telling(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
-    rated = [
-        (table.bits(weights, index) / test.minutes, index)
-        for index, test in enumerate(table.tests)
-        if index not in made
-    ]
+    bits = table.bits(weights)
+    rated = [(bits[index] / test.minutes, index) for index, test in enumerate(table.tests) if index not in made]
     rated.sort(key=lambda row: (-row[0], row[1]))
     for per_minute, index in rated[:LOOKED_AT]:
         if per_minute > 0.0 and table.saving(weights, index, done) > 0.0:
@@ -193,8 +203,9 @@ def _quick(table: _Table, weights: Floats, done: frozenset[int], made: frozenset
     looks = sorted(
         (test.minutes, index) for index, test in enumerate(table.tests) if index not in made and is_quick_look(test)
     )
+    bits = table.bits(weights) if looks else ()
     for _, index in looks:
-        if table.bits(weights, index) >= CAN_CHANGE_BITS:
+        if bits[index] >= CAN_CHANGE_BITS:
             return "test", index
     return _fix(table, weights, done)
 

@@ -66,6 +66,14 @@ def with_any_third(pairs: Ints, count: int) -> Ints:
     return rows[first]
 
 
+def marginals(columns: Iterable[Ints], weights: Floats, count: int) -> Floats:
+    """The weight of the sets that hold each fault. ``columns``: the members of the sets, one array a place."""
+    total: Floats = np.zeros(count + 1)
+    for column in columns:
+        total += np.bincount(column, weights, count + 1)
+    return total[:-1]
+
+
 class Claims:
     """A graded variable or test: the unclaimed distribution and one table for each fault that claims it."""
 
@@ -150,11 +158,14 @@ class Model:
         total: Floats = odds[self.sets].sum(axis=1)
         return total
 
-    def members(self) -> NDArray[np.bool_]:
-        """Membership matrix (sets, faults)."""
-        table = np.zeros((len(self.sets), len(self.faults) + 1), dtype=bool)
-        table[np.arange(len(self.sets))[:, None], self.sets] = True
-        return table[:, :-1]
+    def holding(self, fault: str) -> NDArray[np.bool_]:
+        """Which sets hold a fault."""
+        found: NDArray[np.bool_] = (self.sets == self._place[fault]).any(axis=1)
+        return found
+
+    def marginals(self, weights: Floats) -> Floats:
+        """The weight of the sets that hold each fault: array (faults)."""
+        return marginals(self._columns, weights, len(self.faults))
 
     def absence(self, clues: Iterable[Clue]) -> Floats:
         """log P(all of these codes or symptoms absent | S), weighted: one sum per fault, since it factorises."""

@@ -184,10 +184,8 @@ def assess(
     log_prior = model.log_prior(prior)
     log_posterior = log_prior + shares.total
     weights = softmax(log_posterior)
-    members = model.members()
-    marginal = weights @ members
-    prior_marginal = softmax(log_prior) @ members
-    weighing = Weighing(faults, members, log_posterior, shares, alone.shares, everyone)
+    marginal, prior_marginal = model.marginals(weights), model.marginals(softmax(log_prior))
+    weighing = Weighing(log_posterior, shares, alone.shares, everyone)
     proofs = _proofs(knowledge, shares.clues)
     suspects = [
         Suspect(

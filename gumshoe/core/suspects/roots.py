@@ -47,18 +47,15 @@ def _given(assessment: Assessment, fault: str, links: dict[str, float]) -> dict[
     model, weights = assessment.model, assessment.weights
     if own <= 0.0 or model is None or weights is None or fault not in model.faults:
         return {name: _alone(prior.get(name, 0.0), chance, max(own, 1e-6)) for name, chance in links.items()}
-    members = model.members()
-    inside = members[:, model.faults.index(fault)]
+    holds = {name: model.holding(name) for name in (fault, *links) if name in model.faults}
     spared = np.ones(len(weights))
     for name, chance in links.items():
-        if name in model.faults:
-            spared = np.where(members[:, model.faults.index(name)], spared * (1.0 - chance), spared)
-    caused = weights * inside * (1.0 - (1.0 - own) * spared) / own
+        if name in holds:
+            spared = np.where(holds[name], spared * (1.0 - chance), spared)
+    caused = weights * holds[fault] * (1.0 - (1.0 - own) * spared) / own
     total = float(caused.sum())
     return {
-        name: float(caused @ members[:, model.faults.index(name)]) / total
-        if name in model.faults
-        else _alone(prior.get(name, 0.0), chance, own)
+        name: float(caused[holds[name]].sum()) / total if name in holds else _alone(prior.get(name, 0.0), chance, own)
         for name, chance in links.items()
     }
 

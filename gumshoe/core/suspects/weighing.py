@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
-from numpy.typing import NDArray
 
 from gumshoe.core.clues.model import Clue
 from gumshoe.core.suspects.likelihood import Floats, Model
@@ -115,16 +114,13 @@ class Weighing:
 
     def __init__(
         self,
-        faults: tuple[str, ...],
-        members: NDArray[np.bool_],
         log_posterior: Floats,
         shares: Shares,
         alone: Shares,
         everyone: tuple[str, ...],
     ) -> None:
-        self._inside, self._log_posterior = members, log_posterior
-        self._shares, self._alone = shares, alone
-        self._place = {name: index for index, name in enumerate(faults)}
+        self._log_posterior, self._shares, self._alone = log_posterior, shares, alone
+        self._place = {name: index for index, name in enumerate(shares.model.faults)}
         self._everyone = {name: index for index, name in enumerate(everyone)}
         self._columns: dict[int, Floats] = {}
 
@@ -144,8 +140,8 @@ class Weighing:
             values = self._shares.of(index)
             rest = softmax(self._log_posterior - values)
             likelihood = np.exp(values - values.max())
-            with_fault = rest @ self._inside
-            both = (rest * likelihood) @ self._inside
+            with_fault = self._shares.model.marginals(rest)
+            both = self._shares.model.marginals(rest * likelihood)
             total = float(rest @ likelihood)
             numerator = both / np.maximum(with_fault, 1e-300)
             denominator = (total - both) / np.maximum(1.0 - with_fault, 1e-300)

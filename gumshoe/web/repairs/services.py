@@ -9,7 +9,7 @@ from decimal import ROUND_HALF_UP, Decimal
 from django.db import transaction
 
 from gumshoe.core.errors import BadInput, GumshoeError
-from gumshoe.core.knowledge.rows import RepairRow
+from gumshoe.core.knowledge.rows import RepairRow, TestRow
 from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
 from gumshoe.core.obd.pids import pid_table, split_current_data
 from gumshoe.core.planning import standing
@@ -28,6 +28,8 @@ from gumshoe.web.vehicles import services as vehicles
 from gumshoe.web.vehicles.links import ENGINE_MODULE, connection
 
 CENT = Decimal("0.01")
+WORTH_ASKING = 0.005
+"""Root causes less likely than this are not asked about."""
 
 
 class ClearRefused(GumshoeError):
@@ -63,6 +65,7 @@ class WhyAsked:
     roots: tuple[Root, ...]
     usual: tuple[str, ...]
     repair: RepairRow | None
+    tests: tuple[TestRow, ...]
 
 
 def why_failed(case: Case, assessment: Assessment) -> WhyAsked | None:
@@ -74,12 +77,18 @@ def why_failed(case: Case, assessment: Assessment) -> WhyAsked | None:
     row = knowledge.faults.get(named.suspect)
     answer = named.causes.last()
     cause = knowledge.faults.get(answer.suspect) if answer else None
+    roots = tuple(
+        root for root in root_causes(assessment, knowledge, named.suspect) if root.probability >= WORTH_ASKING
+    )
+    made = {item.test for item in case.testrecords.all()}
+    tests = {root.settled_by.id: root.settled_by for root in roots if root.settled_by and not root.settled_by.measures}
     return WhyAsked(
         answer,
         named.cause,
-        root_causes(assessment, knowledge, named.suspect),
+        roots,
         row.why if row else (),
         knowledge.repairs[cause.repair] if cause else None,
+        tuple(test for name, test in tests.items() if name not in made)[:3],
     )
 
 

@@ -67,7 +67,7 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
             own=services.own_suspects(case),
             everyone=sorted((item.row.words, item.id) for item in assessment.suspects),
             model_size=len(assessment.model.faults) if assessment.model else 0,
-            left_out=assessment.left_out,
+            left_out=assessment.left_out if "count" in request.GET else None,
             ruled_out=[(name, knowledge.faults[name].words) for name in assessment.ruled_out],
             columns=assessment.suspects[:COLUMNS],
             **_matrix(assessment),
