@@ -81,7 +81,7 @@ def main(address: str) -> int:
         walk.shot(name)
     walk.go("/cases/new/")
     walk.browser.find_element(By.XPATH, "//option[contains(., 'HQ 204')]").click()
-    walk.browser.find_element(By.NAME, "bay").send_keys("4")
+    walk.browser.find_element(By.NAME, "bay").send_keys("5")
     walk.press("Open the case")
     walk.browser.find_element(By.NAME, "text").send_keys(
         "Uneven idle at every stop of the round, a little too high. The lamp has been on for two days, steady."
@@ -130,6 +130,8 @@ def main(address: str) -> int:
     walk.press("Store and judge")
     walk.go(f"/cases/{case}/repair/?suspect=crankcase_hose_split")
     walk.press("Store the verdict")
+    walk.browser.execute_script("document.getElementById('why').scrollIntoView()")
+    walk.shot("why")
     walk.press("oil mist and heat harden the rubber until it cracks at the bend")
     walk.press("Record the reason")
     walk.press("Add the line")

@@ -102,10 +102,6 @@ def repair_groups(
     return group.reshape(-1), tuple(repairs), needed
 
 
-def _by_group(group: Ints, weights: Floats, groups: int) -> Floats:
-    return np.bincount(group, weights, groups).astype(np.float64)
-
-
 def entropy_bits(chances: Floats) -> float:
     """Shannon entropy of a distribution, in bits."""
     held = chances[chances > 0.0]
@@ -145,15 +141,20 @@ def propose(
     if model is None or everything is None:
         return ()
     kept = np.flatnonzero(everything > NEGLIGIBLE)
-    weights = everything[kept] / everything[kept].sum()
     relevant = relevant_faults(assessment, model)
     likely = frozenset(item.id for item in assessment.suspects if item.id in relevant and item.probability >= LIKELY)
     group, repairs, needed = repair_groups(model, kept, relevant)
+    # Sets that need the same repairs stand together: sums over them are all that bits and costs ask for.
+    together = np.argsort(group, kind="stable")
+    kept, needed = kept[together], needed[together]
+    begins = np.flatnonzero(np.diff(group[together], prepend=-1))
+    needed = needed[begins]
+    weights = everything[kept] / everything[kept].sum()
     cost = np.array([costs.of_repair(knowledge.repairs[name]) for name in repairs])
-    groups = int(group.max()) + 1
-    now_bits = entropy_bits(_by_group(group, weights, groups))
-    order_now = repair_order(weights, needed, cost)
-    now_cost = expected_fix_cost(weights, needed, cost, order_now)
+    now = np.add.reduceat(weights, begins)
+    now_bits = entropy_bits(now)
+    order_now = repair_order(now, needed, cost)
+    now_cost = expected_fix_cost(now, needed, cost, order_now)
     columns = [np.ascontiguousarray(column) for column in model.sets[kept].T]
     skip, have = set(done), set(known)
     proposals = []
@@ -165,19 +166,20 @@ def propose(
         words = _outcome_words(test, knowledge)
         left_bits = left_cost = 0.0
         outcomes = []
+        joint = weights[:, None] * per_outcome
+        shares = np.add.reduceat(joint, begins, axis=0)
         for index, name in enumerate(model.claims(kind, variable).bins):
-            joint = weights * per_outcome[:, index]
-            chance = float(joint.sum())
-            after = joint / chance
-            left_bits += chance * entropy_bits(_by_group(group, after, groups))
+            chance = float(shares[:, index].sum())
+            after = shares[:, index] / chance
+            left_bits += chance * entropy_bits(after)
             # Nobody has to follow a result: with several faults the ratio rule can be led astray, and then the order
             # from before the test still stands. So a free test never costs.
             left_cost += chance * min(
                 expected_fix_cost(after, needed, cost), expected_fix_cost(after, needed, cost, order_now)
             )
-            marginal = marginals(columns, after, len(model.faults))
+            marginal = marginals(columns, joint[:, index], len(model.faults))
             lead = int(np.argmax(marginal))
-            outcomes.append(OutcomeChance(words[name], chance, model.faults[lead], float(marginal[lead])))
+            outcomes.append(OutcomeChance(words[name], chance, model.faults[lead], float(marginal[lead]) / chance))
         bits = max(now_bits - left_bits, 0.0)
         saving = now_cost - left_cost - costs.of_minutes(test.minutes)
         outcomes.sort(key=lambda item: -item.chance)
