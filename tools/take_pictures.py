@@ -133,7 +133,7 @@ def main(address: str) -> int:
     walk.browser.execute_script("document.getElementById('why').scrollIntoView()")
     walk.shot("why")
     walk.press("oil mist and heat harden the rubber until it cracks at the bend")
-    walk.press("Record the reason")
+    walk.press("Store the reason")
     walk.press("Add the line")
     walk.press("Record")
     walk.press("air-flow meter unplugged")

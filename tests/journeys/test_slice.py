@@ -152,6 +152,9 @@ class FromComplaintToProof(Journey):
         self.go(f"/cases/{self.case.pk}/repair/?suspect={suspect}")
         self.press("Store the verdict")
         self.see("Verdict stored")
+        self.press("looked for, not found")
+        self.press("Store the reason")
+        self.see("Recorded why it failed")
 
     def _repair(self, repair: str) -> None:
         self.find(f"#repair option[value='{repair}']").click()

@@ -66,6 +66,7 @@ class NextAction(WithCar):
         )
         shown = repairs.give_verdict(self.case, self.tess, "crankcase_hose_split")
         self.assertFalse(shown.guess)
+        repairs.name_cause(self.case, self.tess, "", "heat")
         self.stands("repair", "Propose")
         self.repair("renew_crankcase_hose")
         end = repairs.open_end(self.case, self.tess, "duct off", "")
