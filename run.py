@@ -188,10 +188,12 @@ def install(lock: str) -> None:
 
 
 def install_browser() -> None:
-    """Headless Chromium and its driver from the distribution's packages, when they are not there."""
-    if shutil.which("chromium") and shutil.which("chromedriver"):
-        return
-    apt("chromium", "chromium-driver")
+    """Headless Chromium and its driver from the distribution's packages, when they are not there; and the circuit
+    simulator that the circuits are checked against."""
+    if not (shutil.which("chromium") and shutil.which("chromedriver")):
+        apt("chromium", "chromium-driver")
+    if not shutil.which("ngspice"):
+        apt("ngspice")
 
 
 def apt(*packages: str) -> None:

@@ -122,18 +122,7 @@ class CaseAssessment:
 
 def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     """Read a case file as the Read and Suspects pages would."""
-    platform = _platform(case)
-    powertrain = case.powertrain or (platform.powertrain if platform else Powertrain())
-    known_here = platform.local if platform else GENERIC
-    local = known_here
-    if case.own_codes or case.wiring:
-        local = Local(
-            known_here.id,
-            (*known_here.wiring, *case.wiring),
-            known_here.parts,
-            (*known_here.codes, *case.own_codes),
-        )
-    knowledge = expand(powertrain, local)
+    platform, knowledge = _platform(case), knowledge_of(case)
     snapshot = _telling(case)
     engine = (snapshot.engine if snapshot else None) or case.module
     stored = (*(snapshot.stored_codes if snapshot else ()), *case.stored_codes)
@@ -162,6 +151,16 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     return CaseAssessment(
         knowledge, read, drive_advice(read.codes, flashing), found, proposals, fit_leak(case.trims), notes, ways
     )
+
+
+def knowledge_of(case: CaseFile) -> Knowledge:
+    """What is known of the case's powertrain: platform, own codes and wiring included."""
+    platform = _platform(case)
+    powertrain = case.powertrain or (platform.powertrain if platform else Powertrain())
+    local = platform.local if platform else GENERIC
+    if case.own_codes or case.wiring:
+        local = Local(local.id, (*local.wiring, *case.wiring), local.parts, (*local.codes, *case.own_codes))
+    return expand(powertrain, local)
 
 
 def _age(case: CaseFile) -> float | None:

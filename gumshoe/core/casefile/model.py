@@ -161,6 +161,32 @@ class ProofFacts:
 
 
 @dataclass(frozen=True)
+class ProbeFacts:
+    """One reading at a circuit: where the leads were, how it stood, what it showed (volts, ohms, a lamp's shine)."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    plus: str
+    value: float | Literal["dark", "dim", "bright"]
+    instrument: Literal["meter", "test lamp", "ohmmeter"] = "meter"
+    minus: str = "0"
+    command: float = 0.0
+    unplugged: tuple[str, ...] = ()
+    at: str = ""
+    by: str = ""
+
+
+@dataclass(frozen=True)
+class CircuitFacts:
+    """The circuit of one component and the readings made at it."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    component: str
+    readings: tuple[ProbeFacts, ...] = ()
+
+
+@dataclass(frozen=True)
 class CaseFile:
     """A whole case. ``codes`` is the short form for codes that no scan stands behind: ``"P0171"`` or with a state.
 
@@ -184,6 +210,7 @@ class CaseFile:
     trims: tuple[RegionTrim, ...] = ()
     hand_tests: tuple[HandTestFacts, ...] = ()
     tests: tuple[TestFacts, ...] = ()
+    circuits: tuple[CircuitFacts, ...] = ()
     lines: tuple[LineFacts, ...] = ()
     work: tuple[WorkFacts, ...] = ()
     verdict: VerdictFacts | None = None

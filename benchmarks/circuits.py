@@ -1,0 +1,163 @@
+#!/usr/bin/env python3
+"""Circuits: time of every fault, size and probe; and whether the proposed probes find the fault, and how fast.
+
+Baselines in the same run: ngspice called once a fault and size (on a sample), and a fixed order of probes (feed, ground
+or reference, control or signal, the part last). Every fault of every shipped circuit, in sizes drawn at random, read
+with the instrument's noise. Writes benchmarks/figures/circuits.json.
+
+    .venv/bin/python benchmarks/circuits.py [--seeds 2]
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from random import Random
+from typing import Any
+
+import numpy as np
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+
+from gumshoe.core.circuits import Circuit, Instrument, Model, Probe, Reading, groups, model, propose, templates  # noqa: E402
+from gumshoe.core.circuits.library import drawn  # noqa: E402
+from gumshoe.core.circuits.netlist import GROUND, Kind, Setting  # noqa: E402
+from gumshoe.core.circuits.probing import minutes_of, predicted, probes, spread  # noqa: E402
+from gumshoe.core.circuits.solver import resistances  # noqa: E402
+
+ENOUGH, NOTHING_LEFT, MOST = 0.97, 0.02, 12
+LIMIT_MS = 50.0
+Chooser = Callable[[Model, list[Reading]], Probe | None]
+
+
+def proposed(made: Model, readings: list[Reading]) -> Probe | None:
+    """What we would do next."""
+    best = propose(made, readings, most=1)
+    return best[0].probe if best and best[0].bits >= NOTHING_LEFT else None
+
+
+def fixed_order(made: Model, readings: list[Reading]) -> Probe | None:
+    """Feed first, then ground or reference, then control or signal, at the plug and then at the unit; the part last."""
+    words = ("fuse", "feed", "5 V", "ground", "low reference", "control", "signal", "trigger")
+
+    def rank(probe: Probe) -> tuple[int, int, float]:
+        place = next(place for place in made.circuit.places if place.node == probe.plus)
+        by_name = next((n for n, word in enumerate(words) if word in place.words), len(words))
+        last = int(probe.instrument is not Instrument.METER) + 2 * bool(probe.setting.unplugged)
+        return last, by_name, probe.setting.command
+
+    done = {reading.probe for reading in readings}
+    return next((probe for probe in sorted(probes(made.circuit), key=rank) if probe not in done), None)
+
+
+def found_by(made: Model, variant: int, choose: Chooser, draw: Random) -> tuple[bool, float, int]:
+    """Measure one faulty circuit to the end: (ended with the fault or its inseparable group, minutes, readings)."""
+    fault = made.faults[int(made.owner[variant])]
+    readings: list[Reading] = []
+    minutes = 0.0
+    while len(readings) < MOST:
+        now = groups(made, readings)
+        if now and now[0].probability >= ENOUGH:
+            break
+        probe = choose(made, readings)
+        if probe is None:
+            break
+        value = float(predicted(made, probe)[variant])
+        value += 0.5 * float(spread(probe, np.array([value]))[0]) * draw.gauss(0.0, 1.0)
+        readings.append(Reading(probe, value))
+        minutes += minutes_of(made.circuit, probe)
+    ended = groups(made, readings)
+    return bool(ended) and fault in ended[0].faults, minutes, len(readings)
+
+
+def simulator_ms(circuit: Circuit, made: Model, calls: int = 12) -> float:
+    """Mean time of one call of the external simulator for one fault and size."""
+    setting = Setting()
+    values = resistances(made.wired, setting, False)
+    rows = ["one variant"]
+    for number, (item, ohm) in enumerate(zip(made.wired.elements, values, strict=True)):
+        a, b = item.a, item.b
+        if item.kind is Kind.SUPPLY:
+            rows.append(f"V{number} s{number} {b} {item.volts}")
+            a, b = f"s{number}", a
+        rows.append(f"R{number} {a} {b} {ohm:.12g}")
+    rows += [f"Rg{n} {node} {GROUND} 1e12" for n, node in enumerate(circuit.nodes)]
+    rows += [".control", "op", "print all", ".endc", ".end", ""]
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "deck.cir"
+        file.write_text("\n".join(rows))
+        began = time.perf_counter()
+        for _ in range(calls):
+            subprocess.run(["ngspice", "-b", str(file)], capture_output=True, check=False)
+    return (time.perf_counter() - began) * 1000.0 / calls
+
+
+def main() -> int:
+    """Run, print, write the figures; the exit code says whether the time holds."""
+    reader = argparse.ArgumentParser(description=__doc__)
+    reader.add_argument("--seeds", type=int, default=2)
+    options = reader.parse_args()
+    circuits = [drawn(row, name, "the part") for name, row in templates().items()]
+    largest = max(circuits, key=lambda item: len(item.elements))
+    times = []
+    for _ in range(9):
+        made = model(largest)
+        asked = probes(largest)
+        began = time.perf_counter()
+        for probe in asked:
+            predicted(made, probe)
+        times.append((time.perf_counter() - began) * 1000.0)
+    sweep = statistics.median(times)
+    each = simulator_ms(largest, made)
+    settings = len({(p.setting, p.instrument is Instrument.OHM) for p in asked})
+    outside = each * len(made.owner) * settings
+    draw = Random(1)
+    ways: dict[str, list[tuple[bool, float, int]]] = {"proposed": [], "fixed order": []}
+    missed: list[str] = []
+    for circuit in circuits:
+        made = model(circuit)
+        for index, fault in enumerate(made.faults):
+            for _ in range(options.seeds):
+                variant = int(draw.choice(list(np.flatnonzero(made.owner == index))))
+                for name, choose in (("proposed", proposed), ("fixed order", fixed_order)):
+                    ended = found_by(made, variant, choose, draw)
+                    ways[name].append(ended)
+                    if name == "proposed" and not ended[0]:
+                        missed.append(f"{circuit.id}: {fault.id}")
+    figures: dict[str, Any] = {
+        "largest": largest.id,
+        "variants": len(made.owner),
+        "probes": len(asked),
+        "sweep_ms": round(sweep, 1),
+        "limit_ms": LIMIT_MS,
+        "ngspice_ms_each": round(each, 2),
+        "ngspice_ms_all": round(outside),
+        "ratio": round(outside / sweep, 1),
+        "finding": {
+            name: {
+                "runs": len(rows),
+                "found": round(statistics.mean(row[0] for row in rows), 3),
+                "minutes": round(statistics.mean(row[1] for row in rows), 1),
+                "readings": round(statistics.mean(row[2] for row in rows), 2),
+            }
+            for name, rows in ways.items()
+        },
+        "missed": missed,
+    }
+    folder = ROOT / "benchmarks" / "figures"
+    folder.mkdir(exist_ok=True)
+    (folder / "circuits.json").write_text(json.dumps(figures, indent=1) + "\n", encoding="utf-8")
+    print(json.dumps(figures, indent=1))
+    return 0 if sweep <= LIMIT_MS else 1
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

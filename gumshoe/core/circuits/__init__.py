@@ -1,0 +1,24 @@
+"""Circuits that are computed: netlists, node voltages, faults, and where to put the leads next."""
+
+from gumshoe.core.circuits.faults import Fault, Model, model
+from gumshoe.core.circuits.library import circuit_for, templates
+from gumshoe.core.circuits.netlist import GROUND, Circuit, Setting
+from gumshoe.core.circuits.probing import Instrument, Probe, Reading, contradiction, groups, left, propose
+
+__all__ = [
+    "GROUND",
+    "Circuit",
+    "Fault",
+    "Instrument",
+    "Model",
+    "Probe",
+    "Reading",
+    "Setting",
+    "circuit_for",
+    "contradiction",
+    "groups",
+    "left",
+    "model",
+    "propose",
+    "templates",
+]

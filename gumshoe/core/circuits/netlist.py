@@ -1,0 +1,122 @@
+"""What a circuit is made of: elements between nodes, connectors that can be pulled, commands, and where leads may go.
+
+Every element is a resistance, a source with its inner resistance, or a filament; ``GROUND`` is the battery's negative
+post. A wire's resistance is that of some metres of usual cable, a contact's that of a clean terminal (common practice).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from gumshoe.core.errors import DataError
+
+GROUND = "0"
+OPEN_OHM = 1e9
+"""What an open place still passes: dirt and insulation (common practice: above 100 MΩ)."""
+
+
+class Kind(StrEnum):
+    """What an element is; its faults follow from that."""
+
+    SUPPLY = "supply"
+    WIRE = "wire"
+    CONTACT = "contact"
+    FUSE = "fuse"
+    SPLICE = "splice"
+    GROUND_POINT = "ground point"
+    SWITCH = "switch"
+    DRIVER = "driver"
+    LOAD = "load"
+    LAMP = "lamp"
+    PULL = "pull-up or pull-down"
+    SENSOR = "sensor"
+    INPUT = "input"
+
+
+@dataclass(frozen=True)
+class Element:
+    """One element from ``a`` to ``b``. Ohms; ``volts`` of a supply (+ at ``a``); ``off_ohm`` of a switch or driver that
+    is not commanded; ``volts`` and ``watts`` of a lamp are its rating. ``connector``: pulling it opens this contact."""
+
+    id: str
+    kind: Kind
+    a: str
+    b: str
+    words: str
+    ohm: float = 0.02
+    volts: float = 0.0
+    watts: float = 0.0
+    off_ohm: float = 0.0
+    connector: str = ""
+    pin: str = ""
+    colour: str = ""
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a lead can be put: a node, its words, the minutes to reach it, and whether a test lamp may load it.
+
+    ``behind``: the connector that must be off to reach it (the pins of the part itself)."""
+
+    node: str
+    words: str
+    minutes: float
+    takes_lamp: bool = False
+    behind: str = ""
+
+
+@dataclass(frozen=True)
+class Circuit:
+    """A netlist. ``commanded``: the element that the command switches; without one the circuit has no command."""
+
+    id: str
+    words: str
+    elements: tuple[Element, ...]
+    places: tuple[Place, ...]
+    commanded: str = ""
+    connectors: dict[str, str] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        """Raises DataError when something is named that is not there."""
+        names = [item.id for item in self.elements]
+        nodes = set(self.nodes) | {GROUND}
+        for name in (*([self.commanded] if self.commanded else []),):
+            if name not in names:
+                raise DataError(f"{self.id}: there is no element “{name}” to command.")
+        if len(set(names)) != len(names):
+            raise DataError(f"{self.id}: an element appears twice.")
+        for place in self.places:
+            if place.node not in nodes:
+                raise DataError(f"{self.id}: there is no node “{place.node}” for a lead.")
+            if place.behind and place.behind not in self.connectors:
+                raise DataError(f"{self.id}: a lead goes behind a connector “{place.behind}” that is not named.")
+        for item in self.elements:
+            if item.connector and item.connector not in self.connectors:
+                raise DataError(f"{self.id}: {item.id} sits in a connector “{item.connector}” that is not named.")
+            if item.ohm <= 0.0 and item.kind is not Kind.LAMP:
+                raise DataError(f"{self.id}: {item.id} needs a resistance above zero.")
+
+    @property
+    def nodes(self) -> tuple[str, ...]:
+        """Every node but ground, in the order of the elements."""
+        found = dict.fromkeys(node for item in self.elements for node in (item.a, item.b))
+        return tuple(node for node in found if node != GROUND)
+
+    def element(self, name: str) -> Element:
+        """The element of that id. Raises DataError when there is none."""
+        for item in self.elements:
+            if item.id == name:
+                return item
+        raise DataError(f"{self.id}: there is no element “{name}”.")
+
+
+@dataclass(frozen=True)
+class Setting:
+    """How the circuit stands while it is measured: command (0 off to 1 on, between them duty), connectors pulled,
+    supply on, jumpers."""
+
+    command: float = 0.0
+    unplugged: frozenset[str] = frozenset()
+    powered: bool = True
+    jumpers: frozenset[tuple[str, str]] = frozenset()

@@ -1,0 +1,301 @@
+"""Circuits against closed forms, against ngspice (Debian's package, an independent simulator), and situations.
+
+Node voltages of every shipped circuit under every fault in every size, command and plug: within a millivolt of ngspice.
+Situations: numbers of our own, rules of the trade (common practice, no source).
+"""
+
+import shutil
+import subprocess
+import tempfile
+import unittest
+from pathlib import Path
+from random import Random
+
+import numpy as np
+
+from gumshoe.core.circuits import (
+    GROUND,
+    Circuit,
+    Instrument,
+    Model,
+    Probe,
+    Reading,
+    Setting,
+    contradiction,
+    groups,
+    left,
+    model,
+    propose,
+    templates,
+)
+from gumshoe.core.circuits.library import circuit_for, drawn
+from gumshoe.core.circuits.netlist import Element, Kind, Place
+from gumshoe.core.circuits.probing import LAMP_WORDS, minutes_of, predicted, probes, spread
+from gumshoe.core.circuits.solver import GMIN, filament_ohm, lamp_voltage, meter, resistances, solve
+from gumshoe.core.errors import BadInput, DataError
+from gumshoe.core.knowledge.catalogue import expand
+from gumshoe.core.knowledge.platform import platforms
+
+KNOWN = expand(platforms()["ostrel_tern_16"].powertrain)
+PART = frozenset({"part"})
+
+
+def built(*elements: Element, places: tuple[Place, ...] = ()) -> Circuit:
+    return Circuit("t", "t", elements, places)
+
+
+def resistor(name: str, a: str, b: str, ohm: float) -> Element:
+    return Element(name, Kind.WIRE, a, b, name, ohm)
+
+
+def battery(volts: float = 12.0, ohm: float = 1e-6) -> Element:
+    return Element("battery", Kind.SUPPLY, "plus", GROUND, "battery", ohm, volts)
+
+
+def sound(circuit: Circuit, setting: Setting | None = None, driven: bool = False):  # type: ignore[no-untyped-def]
+    stands = setting or Setting()
+    return solve(circuit, resistances(circuit, stands, driven)[None, :], stands)
+
+
+class ClosedForms(unittest.TestCase):
+    def test_a_meter_loads_a_divider(self) -> None:
+        # Two equal resistors of 10 MΩ: half of the supply with nothing on it, a third with a meter of 10 MΩ.
+        found = sound(built(battery(), resistor("a", "plus", "m", 10e6), resistor("b", "m", GROUND, 10e6)))
+        self.assertAlmostEqual(float(found.open_voltage("m", GROUND)[0]), 6.0, places=3)
+        self.assertAlmostEqual(float(meter(found, "m")[0]), 4.0, places=3)
+
+    def test_a_bridge(self) -> None:
+        # Wheatstone: balanced 0 V; else U·(R2/(R1+R2) − R4/(R3+R4)).
+        for r4, expected in ((200.0, 0.0), (300.0, 12.0 * (200 / 300 - 300 / 400))):
+            found = sound(
+                built(
+                    battery(),
+                    resistor("r1", "plus", "x", 100.0),
+                    resistor("r2", "x", GROUND, 200.0),
+                    resistor("r3", "plus", "y", 100.0),
+                    resistor("r4", "y", GROUND, r4),
+                )
+            )
+            self.assertAlmostEqual(float(found.open_voltage("x", "y")[0]), expected, places=4)
+
+    def test_thevenin_of_a_divider(self) -> None:
+        found = sound(built(battery(), resistor("a", "plus", "m", 100.0), resistor("b", "m", GROUND, 300.0)))
+        self.assertAlmostEqual(float(found.inner_ohm("m", GROUND)[0]), 75.0, places=3)
+
+    def test_the_lamp_draws_what_its_filament_lets_through(self) -> None:
+        # v = v0 − R·v / R_filament(v), to be satisfied at the root.
+        for inner in (0.05, 5.0, 30.0, 5000.0):
+            found = sound(built(battery(), resistor("a", "plus", "m", inner), resistor("b", "m", GROUND, 1e9)))
+            volts = lamp_voltage(found, "m", GROUND)
+            drawn_a = volts / filament_ohm(volts, 12.0, 4.0)
+            self.assertAlmostEqual(float((12.0 - inner * drawn_a - volts)[0]), 0.0, places=5)
+        self.assertAlmostEqual(float(filament_ohm(np.array([12.0]), 12.0, 4.0)[0]), 36.0)
+        self.assertLess(float(filament_ohm(np.array([0.1]), 12.0, 4.0)[0]), 5.0)
+
+    def test_an_ohmmeter_needs_the_supply_off(self) -> None:
+        circuit = built(battery(), resistor("a", "plus", "m", 40.0), resistor("b", "m", GROUND, 60.0))
+        off = sound(circuit, Setting(powered=False))
+        self.assertAlmostEqual(float(off.inner_ohm("m", GROUND)[0]), 60.0, places=3)
+        self.assertAlmostEqual(float(off.open_voltage("m", GROUND)[0]), 0.0)
+
+    def test_a_lamp_in_the_circuit(self) -> None:
+        lamp = Element("lamp", Kind.LAMP, "m", GROUND, "lamp", 1.0, 12.0, 4.0)
+        found = sound(built(battery(), resistor("a", "plus", "m", 20.0), lamp))
+        volts = float(found.open_voltage("m", GROUND)[0])
+        self.assertAlmostEqual((12.0 - volts) / 20.0, volts / float(filament_ohm(np.array([volts]), 12.0, 4.0)[0]), 5)
+
+
+class Names(unittest.TestCase):
+    def test_what_does_not_fit_is_named(self) -> None:
+        with self.assertRaisesRegex(DataError, "no node “nowhere”"):
+            built(battery(), places=(Place("nowhere", "", 1.0),))
+        with self.assertRaisesRegex(DataError, "appears twice"):
+            built(battery(), battery())
+        with self.assertRaisesRegex(BadInput, "no component"):
+            circuit_for(KNOWN, "flux_box")
+        with self.assertRaisesRegex(BadInput, "No circuit is known for"):
+            circuit_for(KNOWN, "catalyst")
+        self.assertIn("purge valve", circuit_for(KNOWN, "purge_valve").words)
+
+
+@unittest.skipUnless(shutil.which("ngspice"), "ngspice is installed by run.py test")
+class AgainstNgspice(unittest.TestCase):
+    """Every variant is a circuit of its own in one deck: the same elements, nothing of our solver."""
+
+    def deck(self, made: Model, setting: Setting, driven: bool) -> tuple[str, list[tuple[int, str]]]:
+        rows, names, asked = ["every variant"], made.wired, list[tuple[int, str]]()
+        variant = 0
+        for fault in made.faults:
+            for ohm in fault.ohms:
+                values = dict(zip((e.id for e in names.elements), resistances(names, setting, driven), strict=True))
+                if fault.element:
+                    element = names.element(fault.element)
+                    values[fault.element] = 1e9 if element.connector in setting.unplugged else ohm
+                for number, item in enumerate(names.elements):
+                    a, b = (n if n == GROUND else f"{n}_{variant}" for n in (item.a, item.b))
+                    if item.kind is Kind.SUPPLY:
+                        rows.append(f"V{number}x{variant} s{number}x{variant} {b} {item.volts}")
+                        a, b = f"s{number}x{variant}", a
+                    rows.append(f"R{number}x{variant} {a} {b} {values[item.id]:.12g}")
+                asked += [(variant, node) for node in names.nodes]
+                rows += [f"Rg{variant}x{n} {node}_{variant} 0 {1 / GMIN:.6g}" for n, node in enumerate(names.nodes)]
+                variant += 1
+        rows += [".options gmin=1e-15 reltol=1e-9 abstol=1e-15 vntol=1e-9", ".control", "op"]
+        rows += [f"print v({node}_{number})" for number, node in asked]
+        return "\n".join([*rows, ".endc", ".end", ""]), asked
+
+    def test_every_circuit_fault_size_command_and_plug(self) -> None:
+        worst, compared = 0.0, 0
+        for name, template in templates().items():
+            made = model(drawn(template, name, "the part"))
+            for unplugged in (frozenset[str](), PART):
+                for driven in (False, True) if template.commanded else (False,):
+                    setting = Setting(1.0 if driven else 0.0, unplugged)
+                    text, asked = self.deck(made, setting, driven)
+                    with tempfile.TemporaryDirectory() as folder:
+                        file = Path(folder) / "deck.cir"
+                        file.write_text(text)
+                        out = subprocess.run(["ngspice", "-b", str(file)], capture_output=True, text=True, check=False)
+                    told = [line.split("=")[1] for line in out.stdout.splitlines() if line.startswith("v(")]
+                    self.assertEqual(len(told), len(asked), out.stderr[-500:])
+                    solved = made.solved(setting, driven=driven)
+                    for (variant, node), value in zip(asked, told, strict=True):
+                        worst = max(worst, abs(float(value) - float(solved.volts[variant, solved.index[node]])))
+                        compared += 1
+        self.assertGreater(compared, 10_000)
+        self.assertLess(worst, 1e-3)
+
+
+class Situations(unittest.TestCase):
+    def setUp(self) -> None:
+        self.circuit = circuit_for(KNOWN, "purge_valve")
+        self.made = model(self.circuit)
+
+    def meter(self, node: str, volts: float, command: float = 0.0, off: frozenset[str] = frozenset()) -> Reading:
+        return Reading(Probe(Instrument.METER, node, GROUND, Setting(command, off)), volts)
+
+    def in_its_place(self, shine: str) -> Reading:
+        """A lamp between feed and control terminal, the valve off, commanded on."""
+        return Reading(Probe(Instrument.LAMP, "feed", "control", Setting(1.0, PART)), LAMP_WORDS[shine])
+
+    def leaders(self, *readings: Reading) -> set[str]:
+        return {fault.id for fault in groups(self.made, readings)[0].faults}
+
+    def test_low_with_the_load_on_and_a_lamp_that_follows_is_the_load(self) -> None:
+        found = self.leaders(self.meter("control", 0.0), self.meter("feed", 12.5, 1.0), self.in_its_place("bright"))
+        self.assertIn("open:load", found)
+        self.assertFalse(any("driver" in name or name == "open:control_wire" for name in found))
+
+    def test_the_same_with_a_dark_lamp_is_wire_or_driver(self) -> None:
+        rows = left(self.made, [self.meter("control", 12.5), self.meter("feed", 12.5, 1.0), self.in_its_place("dark")])
+        likely = {row.fault.id for row in rows if row.probability > 0.02}
+        self.assertLessEqual(
+            likely,
+            {
+                "open:control_wire",
+                "open:unit_contact",
+                "stuck_off:driver",
+                "open:unit_ground_wire",
+                "resistance:control_wire",
+                "resistance:unit_contact",
+                "resistance:unit_ground_wire",
+            },
+        )
+        self.assertIn("stuck_off:driver", likely)
+
+    def test_a_control_that_stays_down_without_the_load_and_the_unit_is_a_short(self) -> None:
+        pulled = Reading(Probe(Instrument.LAMP, "feed", "control", Setting(0.0, PART)), LAMP_WORDS["bright"])
+        found = {row.fault.id for row in left(self.made, [pulled]) if row.probability > 0.05}
+        self.assertLessEqual(found, {"short_ground:control_wire", "stuck_on:driver"})
+        self.assertIn("short_ground:control_wire", found)
+        self.assertGreater(len(found), 1)  # the driver stuck on is told apart only at the control unit
+
+    def test_a_coil_with_feed_and_trigger_and_no_ground(self) -> None:
+        made = model(drawn(templates()["smart coil"], "coil", "the coil"))
+        readings = [
+            self.meter("feed", 12.5, 1.0),
+            self.meter("trigger", 4.8, 1.0),
+            self.meter("ground", 11.5, 1.0),
+        ]
+        likely = {row.fault.id for row in left(made, readings) if row.probability > 0.05}
+        self.assertTrue(likely)
+        self.assertTrue(all("ground_wire" in name or "ring" in name for name in likely), likely)
+        at_the_ring = left(made, [*readings, self.meter("ring", 11.5, 1.0)])[0]
+        self.assertTrue(at_the_ring.fault.id.endswith(":ring"))
+
+    def test_a_thermistor_with_an_open_wire_and_with_an_open_low_reference(self) -> None:
+        made = model(drawn(templates()["thermistor"], "t", "the sensor"))
+        signal = {row.fault.id for row in left(made, [self.meter("signal", 0.0)]) if row.probability > 0.1}
+        low = left(made, [self.meter("signal", 5.0), self.meter("low", 4.95)])
+        self.assertTrue({"open:signal_wire", "open:unit_contact"} & signal)
+        self.assertTrue(
+            {row.fault.id for row in low if row.probability > 0.1}
+            <= {
+                "open:low_wire",
+                "open:unit_low_contact",
+            }
+        )
+
+    def test_a_lamp_never_goes_on_a_sensor_or_trigger(self) -> None:
+        for name, template in templates().items():
+            takes = {place.node for place in template.place if place.takes_lamp} | {GROUND}
+            for probe in probes(drawn(template, name, "x")):
+                if probe.instrument is Instrument.LAMP:
+                    self.assertLessEqual({probe.plus, probe.minus}, takes)
+                if probe.instrument is Instrument.OHM:
+                    self.assertFalse(probe.setting.powered)
+
+    def test_readings_that_no_single_fault_explains(self) -> None:
+        good = [self.meter("feed", 12.5), self.meter("control", 12.5)]
+        self.assertIsNone(contradiction(self.made, good))
+        slipped = self.meter("fuse_out", 3.3)
+        self.assertIs(contradiction(self.made, [*good, slipped]), slipped)
+
+    def test_a_sound_circuit_accuses_nobody(self) -> None:
+        draw = Random(4)
+        for template in templates().values():
+            made = model(drawn(template, template.type, "x"))
+            readings: list[Reading] = []
+            for _ in range(8):
+                best = propose(made, readings, most=1)[0]
+                if best.bits < 0.03:
+                    break
+                probe = best.probe
+                value = float(predicted(made, probe)[0])
+                noise = 0.5 * float(spread(probe, np.array([value]))[0]) * draw.gauss(0.0, 1.0)
+                readings.append(Reading(probe, value + noise))
+            leading = groups(made, readings)[0]
+            self.assertIn("none", [fault.id for fault in leading.faults], template.type)
+
+
+class NextProbe(unittest.TestCase):
+    def test_proposals_fall_by_bits_per_minute_and_are_new(self) -> None:
+        made = model(circuit_for(KNOWN, "purge_valve"))
+        first = propose(made, [])
+        rates = [item.bits / item.minutes for item in first]
+        self.assertEqual(rates, sorted(rates, reverse=True))
+        self.assertTrue(all(item.minutes == minutes_of(made.circuit, item.probe) for item in first))
+        reading = Reading(first[0].probe, float(predicted(made, first[0].probe)[0]))
+        self.assertNotIn(first[0].probe, [item.probe for item in propose(made, [reading])])
+
+    def test_following_the_proposals_finds_the_fault(self) -> None:
+        """Every fault of a thermistor's circuit at a size of its own, readings with noise: it ends with that fault or
+        with those that no probe tells from it."""
+        draw = Random(7)
+        made = model(drawn(templates()["thermistor"], "t", "the sensor"))
+        found = tried = 0
+        for index, fault in enumerate(made.faults):
+            variant = int(draw.choice(list(np.flatnonzero(made.owner == index))))
+            readings: list[Reading] = []
+            for _ in range(6):
+                wanted = propose(made, readings, most=1)
+                if not wanted or wanted[0].bits < 0.01:
+                    break
+                probe = wanted[0].probe
+                value = predicted(made, probe)[variant]
+                noise = 0.5 * float(spread(probe, np.array([value]))[0]) * draw.gauss(0.0, 1.0)
+                readings.append(Reading(probe, float(value) + noise))
+            tried += 1
+            ended = groups(made, readings, least=0.001)
+            found += any(fault in group.faults and group.probability > 0.02 for group in ended)
+        self.assertGreaterEqual(found / tried, 0.9)
