@@ -268,6 +268,42 @@ class Situations(unittest.TestCase):
             self.assertIn("none", [fault.id for fault in leading.faults], template.type)
 
 
+class EveryKind(unittest.TestCase):
+    def test_most_components_of_an_engine_have_a_circuit(self) -> None:
+        kinds = {item.row.circuit for item in KNOWN.components.values() if item.row.circuit}
+        self.assertLessEqual(kinds - set(templates()), {"oxygen sensor", "module"})
+        for component in KNOWN.components.values():
+            if component.row.circuit in templates():
+                self.assertIn(component.words, circuit_for(KNOWN, component.id).words)
+
+    def test_sound_values_are_those_of_the_trade(self) -> None:
+        """Common practice: feed at battery voltage, ground within a few millivolts, a switch pulls its signal down."""
+
+        def shows(name: str, node: str, command: float = 0.0) -> float:
+            made = model(drawn(templates()[name], name, "x"))
+            return float(predicted(made, Probe(Instrument.METER, node, GROUND, Setting(command)))[0])
+
+        self.assertAlmostEqual(shows("load", "control"), 12.6, delta=0.1)
+        self.assertLess(shows("load", "control", 1.0), 0.3)
+        self.assertAlmostEqual(shows("load", "control", 0.5), 6.4, delta=0.3)
+        self.assertAlmostEqual(shows("switch", "signal"), 5.0, delta=0.05)
+        self.assertLess(shows("switch", "signal", 1.0), 0.05)
+        self.assertLess(abs(shows("hall sensor", "ground")), 0.02)
+        self.assertTrue(0.4 < shows("reference sensor", "signal") < 4.6)
+        self.assertTrue(1.0 < shows("thermistor", "signal") < 4.0)
+        self.assertGreater(shows("motor", "plug_a", 1.0) - shows("motor", "plug_b", 1.0), 9.0)
+
+    def test_a_lost_low_reference_lifts_signal_and_low_alike(self) -> None:
+        made = model(drawn(templates()["reference sensor"], "r", "the sensor"))
+        at = [
+            Reading(Probe(Instrument.METER, node, GROUND, Setting()), volts)
+            for node, volts in (("signal", 4.9), ("low", 4.9))
+        ]
+        likely = {row.fault.id for row in left(made, at) if row.probability > 0.05}
+        self.assertLessEqual(likely, {"open:low_wire", "open:unit_low_contact"})
+        self.assertTrue(likely)
+
+
 class NextProbe(unittest.TestCase):
     def test_proposals_fall_by_bits_per_minute_and_are_new(self) -> None:
         made = model(circuit_for(KNOWN, "purge_valve"))

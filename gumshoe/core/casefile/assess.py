@@ -159,7 +159,8 @@ def knowledge_of(case: CaseFile) -> Knowledge:
     powertrain = case.powertrain or (platform.powertrain if platform else Powertrain())
     local = platform.local if platform else GENERIC
     if case.own_codes or case.wiring:
-        local = Local(local.id, (*local.wiring, *case.wiring), local.parts, (*local.codes, *case.own_codes))
+        codes = (*local.codes, *case.own_codes)
+        local = Local(local.id, (*local.wiring, *case.wiring), local.parts, codes, local.access)
     return expand(powertrain, local)
 
 

@@ -22,6 +22,7 @@ class CircuitTemplate:
     place: tuple[Place, ...]
     commanded: str = ""
     connectors: dict[str, str] = field(default_factory=dict)
+    stands: tuple[str, str] = ("key on, not commanded", "commanded on")
 
 
 @dataclass(frozen=True)
@@ -55,6 +56,7 @@ def drawn(template: CircuitTemplate, name: str, words: str) -> Circuit:
         tuple(replace(item, words=fill(item.words)) for item in template.place),
         template.commanded,
         {key: fill(value) for key, value in template.connectors.items()},
+        template.stands,
     )
 
 

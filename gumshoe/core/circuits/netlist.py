@@ -68,7 +68,8 @@ class Place:
 
 @dataclass(frozen=True)
 class Circuit:
-    """A netlist. ``commanded``: the element that the command switches; without one the circuit has no command."""
+    """A netlist. ``commanded``: the element that the command switches (a driver, or what a hand or a tooth does to a
+    switch or sensor); without one the circuit has no command. ``stands``: words for command off and on."""
 
     id: str
     words: str
@@ -76,6 +77,7 @@ class Circuit:
     places: tuple[Place, ...]
     commanded: str = ""
     connectors: dict[str, str] = field(default_factory=dict)
+    stands: tuple[str, str] = ("key on, not commanded", "commanded on")
 
     def __post_init__(self) -> None:
         """Raises DataError when something is named that is not there."""

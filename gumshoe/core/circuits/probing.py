@@ -204,7 +204,9 @@ def words_of(circuit: Circuit, probe: Probe) -> str:
     elif not circuit.commanded:
         stands = "key on"
     else:
-        stands = "commanded on" if probe.setting.command >= 1.0 else "key on, not commanded"
+        off, on = circuit.stands
+        duty = probe.setting.command
+        stands = off if duty <= 0.0 else (on if duty >= 1.0 else f"{on}, {100.0 * duty:.0f} % of the time")
     pulled = "; ".join(f"{circuit.connectors[name]} off" for name in sorted(probe.setting.unplugged))
     where = f"{probe.instrument}: {named[probe.plus]} to {named[probe.minus]}"
     return f"{where}, {stands}" + (f", {pulled}" if pulled else "")

@@ -11,12 +11,21 @@ from functools import cache, cached_property
 from pathlib import Path
 
 from gumshoe.core.errors import DataError
+from gumshoe.core.knowledge.access import MINUTES, Access, access_of, hardest
 from gumshoe.core.knowledge.code_catalogue import kinds
 from gumshoe.core.knowledge.code_index import CodeIndex, of_other_bank, standard_index
 from gumshoe.core.knowledge.effects import EFFECT_SOURCES, echoed, with_effects
 from gumshoe.core.knowledge.generate import generated, generated_tests
 from gumshoe.core.knowledge.outcomes import condition
-from gumshoe.core.knowledge.parts import GENERIC, Component, Local, SharedPoint, components, shared_points
+from gumshoe.core.knowledge.parts import (
+    GENERIC,
+    Component,
+    Local,
+    SharedPoint,
+    components,
+    components_file,
+    shared_points,
+)
 from gumshoe.core.knowledge.places import (
     Places,
     distribution_at,
@@ -195,6 +204,7 @@ def check(loaded: Tables) -> None:
         for table in test.given.values():
             _sums("tests.toml", test.id, table, outcomes)
         keys = {item.key for item in test.readings}
+        _known("tests.toml", test.id, "component class", test.at, {part.id for part in components_file().part})
         told = {item.name for item in fields(Specification)}
         _known("tests.toml", test.id, "specified value", [item.of for item in test.readings if item.of], told)
         for outcome in test.outcomes:
@@ -245,6 +255,13 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
         if (test.measures or given) and set(test.on) <= powertrain.features:
             tests[test.id] = replace(test, given=given)
     tests |= {test.id: test for test in generated_tests(powertrain, local, faults)}
+    parts = {item.id: item for item in components(powertrain, local)}
+    given_access = dict(local.access)
+    tests = {name: _reached(row, parts, powertrain, given_access) for name, row in tests.items()}
+    repairs = {
+        name: replace(row, minutes=row.minutes + MINUTES[access_of(row.component, powertrain, given_access)])
+        for name, row in repairs.items()
+    }
     return Knowledge(
         powertrain=powertrain,
         codes=codes,
@@ -256,7 +273,7 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
         cautions=shipped.cautions,
         bands=shipped.bands,
         templates=templates,
-        components={item.id: item for item in components(powertrain, local)},
+        components=parts,
         points={item.id: item for item in shared_points(powertrain, local)},
         effects=shipped.effects,
         index=local.index,
@@ -276,6 +293,15 @@ def roots_of(row: FaultRow, templates: Mapping[str, str], powertrain: Powertrain
             if template == root and own_bank:
                 found[name] = chance
     return found
+
+
+def _reached(
+    row: TestRow, parts: Mapping[str, Component], powertrain: Powertrain, given: Mapping[str, Access]
+) -> TestRow:
+    """The test with the minutes that reaching its parts takes on this vehicle."""
+    named = [name for name, item in parts.items() if item.row.id in row.at or f"check_{name}" == row.id]
+    how = hardest(named, powertrain, given)
+    return replace(row, minutes=row.minutes + MINUTES[how], access="" if how is Access.OPEN else how.value)
 
 
 @cache

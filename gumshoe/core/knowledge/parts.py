@@ -15,6 +15,7 @@ from string import ascii_uppercase
 from typing import Any
 
 from gumshoe.core.errors import DataError
+from gumshoe.core.knowledge.access import Access
 from gumshoe.core.knowledge.code_index import CodeIndex, OwnCode, standard_index
 from gumshoe.core.knowledge.component_rows import (
     WIRING_FIELDS,
@@ -90,6 +91,7 @@ class Local:
     wiring: tuple[WiringRow, ...] = ()
     parts: tuple[ClassRow, ...] = ()
     codes: tuple[OwnCode, ...] = ()
+    access: tuple[tuple[str, Access], ...] = ()
     index: CodeIndex = field(init=False, repr=False)
 
     def __post_init__(self) -> None:

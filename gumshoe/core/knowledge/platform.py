@@ -11,6 +11,7 @@ from functools import cache, cached_property
 from pathlib import Path
 
 from gumshoe.core.errors import DataError
+from gumshoe.core.knowledge.access import Access
 from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.component_rows import ClassRow
 from gumshoe.core.knowledge.parts import Local, WiringRow, shared_points
@@ -52,11 +53,12 @@ class Platform:
     part: tuple[ClassRow, ...] = ()
     code: tuple[OwnCode, ...] = ()
     module: tuple[ModuleRow, ...] = ()
+    access: dict[str, Access] = field(default_factory=dict)
 
     @cached_property
     def local(self) -> Local:
         """What the generator is told beyond the generic tables; always the same object."""
-        return Local(self.platform.id, self.wiring, self.part, self.code)
+        return Local(self.platform.id, self.wiring, self.part, self.code, tuple(sorted(self.access.items())))
 
 
 def load_platform(path: Path) -> Platform:

@@ -155,7 +155,8 @@ class TestRow:
     """A test: cost, conditions, steps, readings, outcomes and what each suspect makes likely.
 
     ``origin``: ``table``, or ``generated`` from a part or shared point. ``equipment``: what not every shop has.
-    ``on``: what the powertrain must have.
+    ``on``: what the powertrain must have. ``at``: the component classes whose access it depends on; ``access`` how the
+    hardest of them is reached here, its minutes already counted in.
     """
 
     __test__ = False
@@ -178,6 +179,8 @@ class TestRow:
     origin: str = "table"
     equipment: str = ""
     on: tuple[str, ...] = ()
+    at: tuple[str, ...] = ()
+    access: str = ""
 
 
 @dataclass(frozen=True)
