@@ -165,26 +165,13 @@ class Technician:
         row = self.known.repairs[name]
         self.job.minutes += row.minutes + self.costs.proof_minutes
         self.job.money += self.costs.of_repair(row)
-        before = repr(self.car.parts)
-        self._carry_out(name, row.component)
-        changed = repr(self.car.parts) != before
+        changed = self.car.carry_out(row.component, self.known.reached_by(name), wiring=row.wiring)
         self.job.repairs.append(name)
         if not changed and float(row.parts) > 0.0:
             self.job.good_parts += 1
         self.failed.append((name, "j", "1"))
         self.job.cured = repr(self.car.parts) == repr(healthy(self.car.model))
         return self.job.cured
-
-    def _carry_out(self, name: str, component: str) -> None:
-        """Mending wires and plugs puts plugs back and mends no part; anything else renews or cleans the part."""
-        aimed_at = [fault for fault in self.known.faults.values() if fault.repair == name]
-        if name.startswith(("renew_", "clean_")) or not all(fault.mode or fault.members for fault in aimed_at):
-            self.car.mend(component)
-            return
-        for plug in {component, *(member for fault in aimed_at for member in fault.members)}:
-            self.car.plug(plug)
-        if component in self.car.model.points:
-            self.car.mend(component)
 
 
 def best_repair(man: Technician, found: Assessment) -> str:

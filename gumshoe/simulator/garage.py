@@ -7,7 +7,7 @@ import logging
 import os
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -170,6 +170,11 @@ class Runner(threading.Thread):
         """Repair or renew a component."""
         with self.lock:
             return self.vehicle.mend(component)
+
+    def carry_out(self, component: str, reached: Iterable[str], *, wiring: bool) -> bool:
+        """Carry a repair out: see ``Vehicle.carry_out``."""
+        with self.lock:
+            return self.vehicle.carry_out(component, reached, wiring=wiring)
 
     def set_plug(self, component: str, *, off: bool) -> None:
         """Unplug a component or plug it in again."""

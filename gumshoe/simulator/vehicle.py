@@ -6,7 +6,7 @@ Determinism: the same seed and the same commands give the same bytes.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import asdict, dataclass, field
 from enum import StrEnum
 from random import Random
@@ -200,6 +200,20 @@ class Vehicle:
     def mend(self, component: str) -> bool:
         """Repair or renew a component; True when that changed anything."""
         return mend(self.parts, component, self.model)
+
+    def carry_out(self, component: str, reached: Iterable[str], *, wiring: bool) -> bool:
+        """Carry a repair out; True when that changed anything.
+
+        ``wiring``: plugs go back on all that is ``reached`` and a fuse or ground is mended, but no part; else the part
+        is repaired or renewed.
+        """
+        before = repr(self.parts)
+        if wiring:
+            for name in (component, *reached):
+                self.plug(name)
+        if not wiring or component in self.model.points:
+            self.mend(component)
+        return repr(self.parts) != before
 
     # -- time ---------------------------------------------------------------------------------------------
 

@@ -11,7 +11,7 @@ from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
 from gumshoe.core.powertrain.positions import bank_of
 from gumshoe.core.signals.recording import Recording
 from gumshoe.core.signals.regions import Region
-from gumshoe.core.signals.trims import RegionTrim, mean_of_banks, trims_by_region
+from gumshoe.core.signals.trims import RegionTrim, mean_of_banks, read_pattern, trims_by_region
 from gumshoe.core.suspects import Assessment, assess
 from tests.core.test_signals import samples
 
@@ -96,6 +96,13 @@ class PressureMetered(unittest.TestCase):
         lean = judged(THREE, ("P0171", "P0106"), (25.0,), (24.0,)).suspects[0]
         rich = judged(THREE, ("P0172", "P0106"), (-25.0,), (-24.0,)).suspects[0]
         self.assertEqual((lean.id, rich.id), ("pressure_sensor_low", "pressure_sensor_high"))
+
+    def test_its_trims_are_not_read_as_if_it_had_a_meter(self) -> None:
+        for idle, fast in ((25.0, 4.0), (2.0, 16.0), (20.0, 20.0), (-20.0, -20.0), (0.0, -15.0), (20.0, -15.0)):
+            rows = (trim(Region.WARM_IDLE, idle, 1), trim(Region.HIGH_IDLE, fast, 1))
+            said = read_pattern(*rows, flow_metered=False)
+            self.assertNotIn("meter ", said.meaning + said.why)
+            self.assertNotEqual(said, read_pattern(*rows))
 
     def test_tests_that_need_a_meter_are_not_offered(self) -> None:
         self.assertNotIn("full_load_filling", THREE.tests)

@@ -223,6 +223,17 @@ class Situations(unittest.TestCase):
         at_the_ring = left(made, [*readings, self.meter("ring", 11.5, 1.0)])[0]
         self.assertTrue(at_the_ring.fault.id.endswith(":ring"))
 
+    def test_a_jumper_near_the_coil_hides_the_broken_ring(self) -> None:
+        made = model(drawn(templates()["smart coil"], "coil", "the coil"))
+        at = [index for index, fault in enumerate(made.faults) if fault.id == "open:ring"]
+        variant = int(np.flatnonzero(made.owner == at[0])[0])
+        jumped = Setting(1.0, jumpers=frozenset({("ground", GROUND)}))
+        for node in ("ground", "ring"):
+            open_ring = predicted(made, Probe(Instrument.METER, node, GROUND, Setting(1.0)))[variant]
+            hidden = predicted(made, Probe(Instrument.METER, node, GROUND, jumped))[variant]
+            self.assertGreater(float(open_ring), 10.0)
+            self.assertLess(float(hidden), 0.1)
+
     def test_a_thermistor_with_an_open_wire_and_with_an_open_low_reference(self) -> None:
         made = model(drawn(templates()["thermistor"], "t", "the sensor"))
         signal = {row.fault.id for row in left(made, [self.meter("signal", 0.0)]) if row.probability > 0.1}
@@ -238,7 +249,7 @@ class Situations(unittest.TestCase):
 
     def test_a_lamp_never_goes_on_a_sensor_or_trigger(self) -> None:
         for name, template in templates().items():
-            takes = {place.node for place in template.place if place.takes_lamp} | {GROUND}
+            takes = {place.node for place in template.places if place.takes_lamp} | {GROUND}
             for probe in probes(drawn(template, name, "x")):
                 if probe.instrument is Instrument.LAMP:
                     self.assertLessEqual({probe.plus, probe.minus}, takes)
@@ -254,7 +265,7 @@ class Situations(unittest.TestCase):
     def test_a_sound_circuit_accuses_nobody(self) -> None:
         draw = Random(4)
         for template in templates().values():
-            made = model(drawn(template, template.type, "x"))
+            made = model(drawn(template, template.id, "x"))
             readings: list[Reading] = []
             for _ in range(8):
                 best = propose(made, readings, most=1)[0]
@@ -265,7 +276,7 @@ class Situations(unittest.TestCase):
                 noise = 0.5 * float(spread(probe, np.array([value]))[0]) * draw.gauss(0.0, 1.0)
                 readings.append(Reading(probe, value + noise))
             leading = groups(made, readings)[0]
-            self.assertIn("none", [fault.id for fault in leading.faults], template.type)
+            self.assertIn("none", [fault.id for fault in leading.faults], template.id)
 
 
 class EveryKind(unittest.TestCase):

@@ -79,6 +79,17 @@ class Loading(unittest.TestCase):
         self.assertIsNone(platform_for_vin("W0000000000000000"))
 
 
+class Repairs(unittest.TestCase):
+    def test_what_a_repair_reaches(self) -> None:
+        known = expand(platforms()["ostrel_tern_16"].powertrain)
+        self.assertTrue(known.repairs["mend_coil_wiring_2"].wiring)
+        self.assertTrue(known.repairs["mend_feed_heaters"].wiring)
+        self.assertFalse(known.repairs["renew_coil_2"].wiring)
+        self.assertFalse(known.repairs["renew_upstream_sensor"].wiring)
+        self.assertIn("oxygen_heater_b1s1", known.reached_by("mend_plug_oxygen_b1s1"))
+        self.assertEqual(known.reached_by("renew_coil_2"), {"ignition_coil_2"})
+
+
 class Outcomes(unittest.TestCase):
     def setUp(self) -> None:
         self.tests = expand(Powertrain()).tests

@@ -113,6 +113,18 @@ class SixInTwoBanks(unittest.TestCase):
         self.assertTrue(car.mend("feed_heaters"))
         self.assertEqual(repr(car.parts), repr(healthy(car.model)))
 
+    def test_a_repair_of_wiring_puts_plugs_back_and_mends_no_part(self) -> None:
+        weak = built("dunlin_30", "coil-2-weak")
+        self.assertFalse(weak.carry_out("ignition_coil_2", (), wiring=True))
+        self.assertTrue(weak.carry_out("ignition_coil_2", (), wiring=False))
+        loose = built("dunlin_30", "sensor-plug-off-b2")
+        reached = ("oxygen_sensor_b2s1", "oxygen_heater_b2s1")
+        self.assertTrue(loose.carry_out("plug_oxygen_b2s1", reached, wiring=True))
+        self.assertEqual(repr(loose.parts), repr(healthy(loose.model)))
+        fuse = built("dunlin_30", "feed-heaters-open")
+        self.assertTrue(fuse.carry_out("feed_heaters", (), wiring=True))
+        self.assertEqual(fuse.parts.open_points, {})
+
     def test_the_bus_tells_both_banks(self) -> None:
         car = built("dunlin_30")
         car.turn_key(Key.ON)

@@ -122,7 +122,7 @@ class TwoBanksLive(TypedIn):
         values |= {"throttle_pct": 14.0, "run_time_s": 400.0}
         samples = [Sample(1.7e9 + i * 0.2, key, value) for i in range(80) for key, value in values.items()]
         store.append(recording, 0, samples, last=True)
-        reading = live.trim_reading(live.recorded(self.case))
+        reading = live.trim_reading(live.recorded(self.case), cases.knowledge_of(self.case).powertrain)
         self.assertEqual((len(reading.banks), reading.bank), (2, 2))
         text = self.page("live:live")
         self.assertIn("warm idle, bank 2", text)

@@ -2,61 +2,42 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 
-from gumshoe.core.circuits.netlist import Circuit, Element, Place
-from gumshoe.core.errors import BadInput, DataError
+from gumshoe.core.circuits.netlist import Circuit
+from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.tables import load_table
 
 
 @dataclass(frozen=True)
-class CircuitTemplate:
-    """A circuit as it stands in the table; ``{c}`` in its words stands for the component."""
-
-    type: str
-    words: str
-    element: tuple[Element, ...]
-    place: tuple[Place, ...]
-    commanded: str = ""
-    connectors: dict[str, str] = field(default_factory=dict)
-    stands: tuple[str, str] = ("key on, not commanded", "commanded on")
-
-
-@dataclass(frozen=True)
 class CircuitsFile:
-    circuit: tuple[CircuitTemplate, ...]
+    """``circuits.toml``: each circuit under the electrical type it is for, ``{c}`` in its words for the component."""
+
+    circuit: tuple[Circuit, ...]
 
 
 @cache
-def templates() -> dict[str, CircuitTemplate]:
-    """Every circuit by the electrical type it is for. Raises DataError naming file and line, or what does not fit."""
-    path = Path(__file__).parent / "circuits.toml"
-    found = {row.type: row for row in load_table(path, CircuitsFile).circuit}
-    for row in found.values():
-        try:
-            drawn(row, row.type, "the part")
-        except DataError as error:
-            raise DataError(f"{path.name}: {error.what}") from error
-    return found
+def templates() -> dict[str, Circuit]:
+    """Every circuit by the electrical type it is for. Raises DataError naming the file and what does not fit."""
+    return {row.id: row for row in load_table(Path(__file__).parent / "circuits.toml", CircuitsFile).circuit}
 
 
-def drawn(template: CircuitTemplate, name: str, words: str) -> Circuit:
+def drawn(template: Circuit, name: str, words: str) -> Circuit:
     """The circuit of one component."""
 
     def fill(text: str) -> str:
         return text.replace("{c}", words)
 
-    return Circuit(
-        name,
-        fill(template.words),
-        tuple(replace(item, words=fill(item.words)) for item in template.element),
-        tuple(replace(item, words=fill(item.words)) for item in template.place),
-        template.commanded,
-        {key: fill(value) for key, value in template.connectors.items()},
-        template.stands,
+    return replace(
+        template,
+        id=name,
+        words=fill(template.words),
+        elements=tuple(replace(item, words=fill(item.words)) for item in template.elements),
+        places=tuple(replace(item, words=fill(item.words)) for item in template.places),
+        connectors={key: fill(value) for key, value in template.connectors.items()},
     )
 
 

@@ -130,14 +130,23 @@ class Knowledge:
         generated = {f"shared_{name}": point for name, point in self.points.items()}
         return {fault: point for fault, point in (by_row | generated).items() if fault in self.faults}
 
+    def reached_by(self, repair: str) -> frozenset[str]:
+        """The components a repair puts right: its own, and those that hang on the shared point it mends."""
+        members = (fault.members for fault in self.faults.values() if fault.repair == repair)
+        return frozenset({self.repairs[repair].component}.union(*members))
+
+    @cached_property
+    def _shown(self) -> dict[str, tuple[TestRow, ...]]:
+        found: dict[str, dict[str, TestRow]] = {}
+        for test in sorted(self.tests.values(), key=lambda test: (test.minutes, test.id)):
+            for outcome in test.outcomes:
+                for fault in self.proven_by(outcome.proves) if outcome.proves else ():
+                    found.setdefault(fault, {})[test.id] = test
+        return {fault: tuple(tests.values()) for fault, tests in found.items()}
+
     def shown_by(self, fault: str) -> tuple[TestRow, ...]:
         """The tests one of whose outcomes shows the suspect directly, the shortest first."""
-        found = [
-            test
-            for test in self.tests.values()
-            if any(fault in self.proven_by(outcome.proves) for outcome in test.outcomes if outcome.proves)
-        ]
-        return tuple(sorted(found, key=lambda test: (test.minutes, test.id)))
+        return self._shown.get(fault, ())
 
     def proven_by(self, outcome_proves: Iterable[str]) -> frozenset[str]:
         """Suspects an outcome shows directly; a template name stands for all of its cylinders."""

@@ -126,6 +126,7 @@ def _repair(component: Component, mode: ModeRow) -> RepairRow:
         work.steps,
         ("ignition_voltage",) if row.circuit == "smart coil" else (),
         ("its plug", "the harness near it"),
+        wiring=not new_part,
     )
 
 
@@ -149,6 +150,7 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
         work.steps,
         (),
         ("what else hangs on it",),
+        wiring=True,
     )
     fault = FaultRow(
         id=f"shared_{point.id}",

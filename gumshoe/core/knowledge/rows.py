@@ -185,7 +185,8 @@ class TestRow:
 
 @dataclass(frozen=True)
 class RepairRow:
-    """A repair: minutes, parts (in the shop's currency), steps, cautions."""
+    """A repair: minutes, parts (in the shop's currency), steps, cautions. ``wiring``: it puts wires and plugs right and
+    leaves the part itself as it is."""
 
     id: str
     words: str
@@ -196,6 +197,7 @@ class RepairRow:
     cautions: tuple[str, ...]
     check_neighbours: tuple[str, ...]
     per: str = ""
+    wiring: bool = False
 
 
 @dataclass(frozen=True)

@@ -167,8 +167,8 @@ class Pattern:
     why: str
 
 
-def read_pattern(idle: RegionTrim | None, fast: RegionTrim | None) -> Pattern:
-    """Name the pattern (trade practice), with the reason behind it."""
+def read_pattern(idle: RegionTrim | None, fast: RegionTrim | None, *, flow_metered: bool = True) -> Pattern:
+    """Name the pattern (trade practice), with the reason behind it; manifold-pressure metering has its own."""
     if idle is None or fast is None:
         have = "idle" if idle else ("2500 rpm" if fast else "nothing")
         return Pattern(
@@ -183,9 +183,46 @@ def read_pattern(idle: RegionTrim | None, fast: RegionTrim | None) -> Pattern:
     key = (side(idle), side(fast))
     if key == (1, 1) and fast.total_pct < 0.45 * idle.total_pct:
         key = (1, 0)
-    return _PATTERNS[key]
+    return _PATTERNS[key] if flow_metered else _BY_PRESSURE.get(key, _PATTERNS[key])
 
 
+_BY_PRESSURE = {
+    (1, 0): Pattern(
+        "Lean at idle, nearly normal at 2500 rpm",
+        "The exhaust leaks ahead of the sensor, or one runner's joint starves its cylinder.",
+        "Air that leaks into the manifold raises its pressure and is measured: it lifts the idle, not the trim.",
+    ),
+    (0, 1): Pattern(
+        "Normal at idle, lean as the flow rises",
+        "The fuel supply cannot follow.",
+        "Manifold pressure measures air at every flow alike; what falls behind with flow is fuel.",
+    ),
+    (1, 1): Pattern(
+        "Lean everywhere",
+        "The manifold pressure sensor or the upstream sensor reads wrong, or the injectors deliver too little.",
+        "The error keeps its share of the flow: compare manifold pressure at rest with the air of the day.",
+    ),
+    (-1, -1): Pattern(
+        "Rich everywhere",
+        "The manifold pressure sensor reads high, or the fuel pressure is too high.",
+        "The error keeps its share of the flow: compare manifold pressure at rest with the air of the day.",
+    ),
+    (0, -1): Pattern(
+        "Normal at idle, rich as the flow rises",
+        "The return is restricted, or the manifold pressure sensor's curve is off.",
+        "The error grows with flow.",
+    ),
+    (1, -1): Pattern(
+        "Lean at idle, rich at flow",
+        "Two errors, or a manifold pressure sensor whose curve is off.",
+        "No single gain gives this: compare manifold pressure at rest and at idle.",
+    ),
+    (-1, 1): Pattern(
+        "Rich at idle, lean at flow",
+        "Weak fuel supply with a passing purge valve, or a pressure sensor whose curve is off.",
+        "No single gain gives this: measure fuel pressure under load.",
+    ),
+}
 _PATTERNS = {
     (1, 0): Pattern(
         "Lean at idle, nearly normal at 2500 rpm",

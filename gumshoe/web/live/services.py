@@ -176,7 +176,7 @@ class TrimReading:
         return any(trim for _, trim in self.rows)
 
 
-def trim_reading(rows: list[Recorded]) -> TrimReading:
+def trim_reading(rows: list[Recorded], powertrain: Powertrain) -> TrimReading:
     """Put the newest trims together."""
     newest = {(trim.bank, trim.region): trim for row in rows for trim in row.trims}
     numbers = sorted({bank for bank, _ in newest}) or [1]
@@ -186,4 +186,5 @@ def trim_reading(rows: list[Recorded]) -> TrimReading:
         return max((abs(trim.total_pct) for trim in row[1:] if trim), default=0.0)
 
     bank, idle, fast = max(banks, key=off)
-    return TrimReading(banks, bank, read_pattern(idle, fast), fit_leak(newest.values()))
+    metered = powertrain.air_metering is not AirMetering.PRESSURE
+    return TrimReading(banks, bank, read_pattern(idle, fast, flow_metered=metered), fit_leak(newest.values()))

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.errors import GumshoeError
 from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.live import services
 from gumshoe.web.ui.responses import problem
@@ -19,7 +20,7 @@ def live(request: HttpRequest, pk: int) -> HttpResponse:
     """Strip charts, guided recordings, trims by region."""
     case = find(pk)
     rows = services.recorded(case)
-    trims = services.trim_reading(rows)
+    trims = services.trim_reading(rows, cases.knowledge_of(case).powertrain)
     return render(
         request,
         "live/live.html",

@@ -161,7 +161,10 @@ def do_work(
             minutes_taken=minutes,
             remark=remark.strip()[:300],
         )
-    vehicles.mend(case.vehicle, line.component)
+    knowledge = cases.knowledge_of(case)
+    row = knowledge.repairs.get(line.repair)
+    reached = knowledge.reached_by(row.id) if row else ()
+    vehicles.carry_out(case.vehicle, line.component, reached, wiring=bool(row and row.wiring))
     return work
 
 

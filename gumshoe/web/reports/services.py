@@ -50,7 +50,7 @@ def gather(case: Case) -> dict[str, Any]:
         "first_scan": first,
         "codes": codes,
         "tests": [row for row in bench.performed(case) if not row["superseded"]],
-        "trims": live.trim_reading(rows),
+        "trims": live.trim_reading(rows, cases.knowledge_of(case).powertrain),
         "verdict": case.verdicts.last(),
         "lines": lines,
         "total": done_total,

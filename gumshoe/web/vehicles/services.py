@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from gumshoe.core.errors import BadInput
@@ -61,11 +62,12 @@ def finding(vehicle: Vehicle, point: str) -> str:
     return found.words + value
 
 
-def mend(vehicle: Vehicle, component: str) -> None:
-    """Carry a repair out on the stand-in, where there is one."""
+def carry_out(vehicle: Vehicle, component: str, reached: Iterable[str], *, wiring: bool) -> None:
+    """Carry a repair out on the stand-in, where there is one: put plugs back, and renew the part unless only its
+    ``wiring`` is mended. A shared point (a fuse, a ground) is a component of its own."""
     running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
     if running:
-        running.mend(component)
+        running.carry_out(component, reached, wiring=wiring)
 
 
 def set_plug(vehicle: Vehicle, component: str, *, off: bool) -> None:

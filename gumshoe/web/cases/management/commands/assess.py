@@ -2,40 +2,25 @@
 
 from __future__ import annotations
 
-import json
-from argparse import ArgumentParser
-from pathlib import Path
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandError
-
-from gumshoe.core.casefile import CaseAssessment, CaseFileError, assess_file, read_case
+from gumshoe.core.casefile import CaseAssessment, CaseFile, assess_file
 from gumshoe.core.words import share
+from gumshoe.web.cases.management.case_file_command import CaseFileCommand
 
 
-class Command(BaseCommand):
+class Command(CaseFileCommand):
     """``manage.py assess CASE.json [--json]``; the output's keys are in docs/case-format.md."""
 
     help = __doc__
-    requires_system_checks: list[str] = []
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        parser.add_argument("file", type=Path)
-        parser.add_argument("--json", action="store_true", help="print the stable JSON form")
+    def work(self, case: CaseFile) -> CaseAssessment:
+        return assess_file(case)
 
-    def handle(self, *args: Any, **options: Any) -> None:
-        try:
-            found = assess_file(read_case(options["file"].read_bytes()))
-        except OSError as error:
-            raise CommandError(f"{options['file']} cannot be read: {error.strerror}.") from error
-        except CaseFileError as error:
-            raise CommandError(str(error)) from error
-        if options["json"]:
-            self.stdout.write(json.dumps(found.document(), indent=1, ensure_ascii=False))
-        else:
-            self._words(found)
+    def document(self, found: CaseAssessment) -> dict[str, Any]:
+        return found.document()
 
-    def _words(self, found: CaseAssessment) -> None:
+    def words(self, found: CaseAssessment) -> None:
         say = self.stdout.write
         say(f"{found.knowledge.powertrain.words}")
         say(f"{found.advice.title}. {found.advice.words}\n")

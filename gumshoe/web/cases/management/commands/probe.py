@@ -2,47 +2,33 @@
 
 from __future__ import annotations
 
-import json
-from argparse import ArgumentParser
-from pathlib import Path
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandError
-
-from gumshoe.core.casefile import CaseFileError, read_case
+from gumshoe.core.casefile import CaseFile
 from gumshoe.core.casefile.probe import CircuitRead, probe_file
 from gumshoe.core.errors import BadInput
 from gumshoe.core.words import share
+from gumshoe.web.cases.management.case_file_command import CaseFileCommand
 
 
-class Command(BaseCommand):
+class Command(CaseFileCommand):
     """``manage.py probe CASE.json [--json]``; the output's keys are in docs/case-format.md."""
 
     help = __doc__
-    requires_system_checks: list[str] = []
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        parser.add_argument("file", type=Path)
-        parser.add_argument("--json", action="store_true", help="print the stable JSON form")
+    def work(self, case: CaseFile) -> tuple[CircuitRead, ...]:
+        if not case.circuits:
+            raise BadInput("This case file holds no circuit.", remedies=("name a component under “circuits”",))
+        return probe_file(case)
 
-    def handle(self, *args: Any, **options: Any) -> None:
-        try:
-            found = probe_file(read_case(options["file"].read_bytes()))
-        except OSError as error:
-            raise CommandError(f"{options['file']} cannot be read: {error.strerror}.") from error
-        except (CaseFileError, BadInput) as error:
-            raise CommandError(str(error)) from error
-        if not found:
-            raise CommandError("This case file holds no circuit: name a component under “circuits”.")
-        if options["json"]:
-            rows = [item.document() for item in found]
-            document = {"format": "gumshoe-probing", "version": 1, "circuits": rows}
-            self.stdout.write(json.dumps(document, indent=1, ensure_ascii=False))
-            return
+    def document(self, found: tuple[CircuitRead, ...]) -> dict[str, Any]:
+        return {"format": "gumshoe-probing", "version": 1, "circuits": [item.document() for item in found]}
+
+    def words(self, found: tuple[CircuitRead, ...]) -> None:
         for item in found:
-            self._words(item)
+            self._circuit(item)
 
-    def _words(self, found: CircuitRead) -> None:
+    def _circuit(self, found: CircuitRead) -> None:
         say = self.stdout.write
         say(found.circuit.words)
         if found.doubtful:
