@@ -28,9 +28,9 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from gumshoe.core.circuits import Circuit, Instrument, Model, Probe, Reading, groups, model, propose, templates  # noqa: E402
+from gumshoe.core.circuits.instruments import minutes_of, predicted, probes, spread, words_of  # noqa: E402
 from gumshoe.core.circuits.library import drawn  # noqa: E402
 from gumshoe.core.circuits.netlist import GROUND, Kind, Setting  # noqa: E402
-from gumshoe.core.circuits.probing import minutes_of, predicted, probes, spread  # noqa: E402
 from gumshoe.core.circuits.solver import resistances  # noqa: E402
 
 ENOUGH, NOTHING_LEFT, MOST = 0.97, 0.02, 12
@@ -49,8 +49,8 @@ def fixed_order(made: Model, readings: list[Reading]) -> Probe | None:
     words = ("fuse", "feed", "5 V", "ground", "low reference", "control", "signal", "trigger")
 
     def rank(probe: Probe) -> tuple[int, int, float]:
-        place = next(place for place in made.circuit.places if place.node == probe.plus)
-        by_name = next((n for n, word in enumerate(words) if word in place.words), len(words))
+        where = words_of(made.circuit, probe).partition(" to ")[0]
+        by_name = next((n for n, word in enumerate(words) if word in where), len(words))
         last = int(probe.instrument is not Instrument.METER) + 2 * bool(probe.setting.unplugged)
         return last, by_name, probe.setting.command
 

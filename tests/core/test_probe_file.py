@@ -28,20 +28,23 @@ class OneCircuit(unittest.TestCase):
                 case(
                     {"plus": "control", "value": 0.01},
                     {"plus": "feed", "value": 12.5, "command": 1.0},
+                    LAMP | {"value": "dark", "command": 0.0},
                     LAMP | {"value": "bright"},
                 )
             )
         )
         self.assertGreater(sum(group.probability for group in found.groups[:2]), 0.98)
         self.assertIn("open:load", [fault.id for group in found.groups[:2] for fault in group.faults])
-        self.assertIn("feed pin of purge valve itself to control pin", found.proposals[0].words)
+        # One listens first (half a minute), then measures the part at its own pins.
+        pins = "feed pin of purge valve itself to control pin"
+        self.assertTrue(any(pins in row.words for row in found.proposals[:3]), [r.words for r in found.proposals])
         document = found.document()
         self.assertEqual(document["component"], "purge_valve")
         self.assertAlmostEqual(sum(row["probability"] for row in document["faults"]), 1.0, delta=0.02)
         self.assertEqual(document["doubtful"], "")
 
     def test_pins_measured_decide(self) -> None:
-        pins = {"plus": "load_plus", "minus": "load_minus", "instrument": "ohmmeter", "unplugged": ["part"]}
+        pins = {"plus": "part_plus", "minus": "part_minus", "instrument": "ohmmeter", "unplugged": ["part"]}
         low = {"plus": "control", "value": 0.01}
         (dead,) = probe_file(read_case(case(low, pins | {"value": 1e7})))
         (whole,) = probe_file(read_case(case(low, pins | {"value": 22.1})))
@@ -60,7 +63,7 @@ class OneCircuit(unittest.TestCase):
             ({"plus": "feed", "value": 400.0}, "cannot be read here"),
             ({"plus": "feed", "value": "bright"}, "not a reading of a meter"),
             ({"plus": "unit_ground", "instrument": "test lamp", "value": "dim"}, "does not go on"),
-            ({"plus": "load_plus", "value": 1.0}, "only with the plug of purge valve off"),
+            ({"plus": "part_plus", "value": 1.0}, "only with the plug of purge valve off"),
         ):
             with self.assertRaisesRegex(BadInput, words):
                 probe_file(read_case(case(row)))

@@ -162,16 +162,27 @@ class ProofFacts:
 
 @dataclass(frozen=True)
 class ProbeFacts:
-    """One reading at a circuit: where the leads were, how it stood, what it showed (volts, ohms, a lamp's shine)."""
+    """One reading at a circuit: where the leads were, how it stood, what it showed: volts, ohms, amperes, a lamp's
+    shine, or whether a load works. ``jumpers``: pairs of places joined meanwhile."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
     plus: str
-    value: float | Literal["dark", "dim", "bright"]
-    instrument: Literal["meter", "test lamp", "ohmmeter"] = "meter"
+    value: float | Literal["dark", "dim", "bright", "works", "nothing", "bad", "clean and tight"]
+    instrument: Literal[
+        "meter",
+        "test lamp",
+        "ohmmeter",
+        "ammeter",
+        "oscilloscope, high level",
+        "oscilloscope, low level",
+        "listen and feel",
+        "look at the pins",
+    ] = "meter"
     minus: str = "0"
     command: float = 0.0
     unplugged: tuple[str, ...] = ()
+    jumpers: tuple[tuple[str, str], ...] = ()
     at: str = ""
     by: str = ""
 

@@ -8,7 +8,6 @@ from typing import Any
 from gumshoe.core.casefile.assess import knowledge_of
 from gumshoe.core.casefile.model import CaseFile, CircuitFacts, ProbeFacts
 from gumshoe.core.circuits import (
-    GROUND,
     Circuit,
     Instrument,
     Probe,
@@ -21,8 +20,10 @@ from gumshoe.core.circuits import (
     model,
     propose,
 )
-from gumshoe.core.circuits.probing import LAMP_WORDS, Group, Left, Proposal, words_of
-from gumshoe.core.errors import BadInput
+from gumshoe.core.circuits.checks import reading_of
+from gumshoe.core.circuits.instruments import words_of
+from gumshoe.core.circuits.judging import Conclusion, Loading, Pair, conclusion, loading, pairs
+from gumshoe.core.circuits.probing import Group, Left, Proposal
 
 SHOWN = 8
 
@@ -37,6 +38,9 @@ class CircuitRead:
     groups: tuple[Group, ...]
     proposals: tuple[Proposal, ...]
     doubtful: Reading | None
+    conclusion: Conclusion
+    pairs: tuple[Pair, ...]
+    loading: tuple[Loading, ...]
 
     def document(self) -> dict[str, Any]:
         """Plain values for JSON; keys are documented and only ever added to."""
@@ -48,6 +52,21 @@ class CircuitRead:
                 for item in self.readings
             ],
             "doubtful": words_of(self.circuit, self.doubtful.probe) if self.doubtful else "",
+            "conclusion": {
+                "of": self.conclusion.of,
+                "outcome": self.conclusion.outcome,
+                "probability": self.conclusion.probability,
+                "stands": self.conclusion.stands,
+            },
+            "pairs": [[item.first.id, item.second.id] for item in self.pairs],
+            "meter_loading": [
+                {
+                    "probe": words_of(self.circuit, item.reading.probe),
+                    "without_meter_v": item.open_volts,
+                    "leakage_ohm": item.leakage_ohm,
+                }
+                for item in self.loading
+            ],
             "faults": [
                 {"id": item.fault.id, "words": item.fault.words, "probability": item.probability}
                 for item in self.left[:SHOWN]
@@ -62,8 +81,8 @@ class CircuitRead:
                     "minutes": item.minutes,
                     "unit": item.probe.unit,
                     "shows": [
-                        {"fault": fault.id, "lowest": lowest, "highest": highest}
-                        for fault, lowest, highest in item.shows[:SHOWN]
+                        {"fault": row.fault.id, "lowest": row.lowest, "highest": row.highest}
+                        for row in item.shows[:SHOWN]
                     ],
                 }
                 for item in self.proposals
@@ -79,56 +98,29 @@ def probe_file(case: CaseFile) -> tuple[CircuitRead, ...]:
 
 def _read(circuit: Circuit, facts: CircuitFacts) -> CircuitRead:
     made = model(circuit)
-    readings = tuple(reading_of(circuit, row) for row in facts.readings)
+    readings = tuple(reading_of(made, probe_of(row), row.value) for row in facts.readings)
+    doubtful = contradiction(made, readings)
     return CircuitRead(
         circuit,
         readings,
         left(made, readings),
         groups(made, readings),
         propose(made, readings),
-        contradiction(made, readings),
+        doubtful,
+        conclusion(made, readings),
+        pairs(made, readings) if doubtful else (),
+        loading(made, readings),
     )
 
 
-def reading_of(circuit: Circuit, row: ProbeFacts) -> Reading:
-    """One reading of the file, checked against what the circuit has and can take."""
-    places = {place.node: place for place in circuit.places}
-    for node in (row.plus, row.minus):
-        if node != GROUND and node not in places:
-            raise BadInput(
-                f"{circuit.id}: there is no place “{node[:30]}” for a lead.", remedies=(f"one of {', '.join(places)}",)
-            )
-    for name in row.unplugged:
-        if name not in circuit.connectors:
-            raise BadInput(
-                f"{circuit.id}: there is no connector “{name[:30]}”.",
-                remedies=(f"one of {', '.join(circuit.connectors)}",),
-            )
-    for node in (row.plus, row.minus):
-        if node in places and places[node].behind and places[node].behind not in row.unplugged:
-            plug = circuit.connectors[places[node].behind]
-            raise BadInput(
-                f"{circuit.id}: {places[node].words} is reached only with the {plug} off.",
-                remedies=(f"unplug it and write “{places[node].behind}” under unplugged",),
-            )
-    if not 0.0 <= row.command <= 1.0 or (row.command and not circuit.commanded):
-        raise BadInput(f"{circuit.id}: a command of {row.command:g} cannot be.", remedies=("0 (off) to 1 (on)",))
+def probe_of(row: ProbeFacts) -> Probe:
+    """Where the leads were, as the file says it."""
     instrument = Instrument(row.instrument)
-    if instrument is Instrument.LAMP:
-        bare = [node for node in (row.plus, row.minus) if node != GROUND and not places[node].takes_lamp]
-        if bare:
-            raise BadInput(
-                f"{circuit.id}: a test lamp does not go on {places[bare[0]].words}.",
-                remedies=("it would load a sensor or a control output: use the meter",),
-            )
-    if isinstance(row.value, str) != (instrument is Instrument.LAMP):
-        raise BadInput(
-            f"{circuit.id}: {row.value} is not a reading of a {instrument}.",
-            remedies=("a lamp is dark, dim or bright; meter and ohmmeter show a number",),
-        )
-    value = LAMP_WORDS[row.value] if isinstance(row.value, str) else row.value
-    if (instrument is Instrument.METER and abs(value) > 60.0) or (instrument is Instrument.OHM and value < 0.0):
-        raise BadInput(f"{circuit.id}: {value:g} cannot be read here.", remedies=("check the unit: volts or ohms",))
+    jumpers = frozenset((a, b) for a, b in row.jumpers)
     powered = instrument is not Instrument.OHM
-    setting = Setting(row.command, frozenset(row.unplugged), powered=powered)
-    return Reading(Probe(instrument, row.plus, row.minus, setting), value)
+    return Probe(
+        instrument,
+        row.plus,
+        row.minus,
+        Setting(row.command, frozenset(row.unplugged), powered=powered, jumpers=jumpers),
+    )

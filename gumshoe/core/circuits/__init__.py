@@ -1,9 +1,10 @@
 """Circuits that are computed: netlists, node voltages, faults, and where to put the leads next."""
 
 from gumshoe.core.circuits.faults import Fault, Model, model
+from gumshoe.core.circuits.instruments import Instrument, Probe
 from gumshoe.core.circuits.library import circuit_for, templates
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Setting
-from gumshoe.core.circuits.probing import Instrument, Probe, Reading, contradiction, groups, left, propose
+from gumshoe.core.circuits.probing import Reading, contradiction, groups, left, propose
 
 __all__ = [
     "GROUND",

@@ -32,12 +32,29 @@ class Kind(StrEnum):
     PULL = "pull-up or pull-down"
     SENSOR = "sensor"
     INPUT = "input"
+    TRACK = "track"
+    TERMINATOR = "terminator"
+    LATENT = "latent"
+    """A path that a sound circuit has not; ``sizes`` are the ohms it has when it is there."""
+
+
+@dataclass(frozen=True)
+class Need:
+    """A voltage that must stand between two nodes for an element to switch."""
+
+    plus: str
+    minus: str
+    volts: float
 
 
 @dataclass(frozen=True)
 class Element:
-    """One element from ``a`` to ``b``. Ohms; ``volts`` of a supply (+ at ``a``); ``off_ohm`` of a switch or driver that
-    is not commanded; ``volts`` and ``watts`` of a lamp are its rating. ``connector``: pulling it opens this contact."""
+    """One element from ``a`` to ``b``. Ohms; ``volts`` of a supply (+ at ``a``); ``off_ohm`` of what switches and is
+    not commanded, or lacks one of its ``needs``; ``volts`` and ``watts`` of a lamp are its rating. ``connector``:
+    pulling it opens this contact.
+
+    ``of``: what is renewed or mended when it is at fault: ``part``, ``unit``, ``relay``, the kind of a shared point, a
+    member's key, ``wiring of`` a member; empty for the wiring. ``heard``: one hears, feels or sees whether it works."""
 
     id: str
     kind: Kind
@@ -51,6 +68,10 @@ class Element:
     connector: str = ""
     pin: str = ""
     colour: str = ""
+    of: str = ""
+    heard: bool = False
+    needs: tuple[Need, ...] = ()
+    sizes: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -68,34 +89,47 @@ class Place:
 
 @dataclass(frozen=True)
 class Circuit:
-    """A netlist. ``commanded``: the element that the command switches (a driver, or what a hand or a tooth does to a
-    switch or sensor); without one the circuit has no command. ``stands``: words for command off and on."""
+    """A netlist. ``commanded``: the elements that the command switches (a driver, or what a hand or a tooth does to a
+    switch or sensor); without one the circuit has no command. ``stands``: words for command off and on; ``duty``: it is
+    commanded as a share of time. ``drops``: pairs of places where a voltage drop is worth reading. ``members``: what
+    hangs on a shared point, key to words."""
 
     id: str
     words: str
     elements: tuple[Element, ...]
     places: tuple[Place, ...]
-    commanded: str = ""
+    commanded: tuple[str, ...] = ()
     connectors: dict[str, str] = field(default_factory=dict)
     stands: tuple[str, str] = ("key on, not commanded", "commanded on")
+    duty: bool = False
+    drops: tuple[tuple[str, str], ...] = ()
+    members: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """Raises DataError when something is named that is not there."""
         names = [item.id for item in self.elements]
         nodes = set(self.nodes) | {GROUND}
-        for name in (*([self.commanded] if self.commanded else []),):
+        for name in self.commanded:
             if name not in names:
                 raise DataError(f"{self.id}: there is no element “{name}” to command.")
         if len(set(names)) != len(names):
             raise DataError(f"{self.id}: an element appears twice.")
+        needed = {node for item in self.elements for need in item.needs for node in (need.plus, need.minus)}
+        for node in (*(place.node for place in self.places), *needed):
+            if node not in nodes:
+                raise DataError(f"{self.id}: there is no node “{node}” for a lead.")
+        reached = {place.node for place in self.places} | {GROUND}
+        for pair in self.drops:
+            if not set(pair) <= reached:
+                raise DataError(f"{self.id}: a drop from {pair[0]} to {pair[1]} has no place for a lead.")
         for place in self.places:
-            if place.node not in nodes:
-                raise DataError(f"{self.id}: there is no node “{place.node}” for a lead.")
             if place.behind and place.behind not in self.connectors:
                 raise DataError(f"{self.id}: a lead goes behind a connector “{place.behind}” that is not named.")
         for item in self.elements:
             if item.connector and item.connector not in self.connectors:
                 raise DataError(f"{self.id}: {item.id} sits in a connector “{item.connector}” that is not named.")
+            if (item.needs or item.id in self.commanded) and not item.off_ohm:
+                raise DataError(f"{self.id}: {item.id} switches: it needs an off_ohm.")
             if item.ohm <= 0.0 and item.kind is not Kind.LAMP:
                 raise DataError(f"{self.id}: {item.id} needs a resistance above zero.")
 

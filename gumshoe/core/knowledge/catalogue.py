@@ -21,6 +21,7 @@ from gumshoe.core.knowledge.parts import (
     GENERIC,
     Component,
     Local,
+    PinRow,
     SharedPoint,
     components,
     components_file,
@@ -94,6 +95,7 @@ class Knowledge:
     components: dict[str, Component] = field(default_factory=dict)
     points: dict[str, SharedPoint] = field(default_factory=dict)
     effects: tuple[EffectRow, ...] = ()
+    pins: tuple[PinRow, ...] = ()
     index: CodeIndex = field(default_factory=standard_index, repr=False)
 
     @cached_property
@@ -285,6 +287,7 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
         components=parts,
         points={item.id: item for item in shared_points(powertrain, local)},
         effects=shipped.effects,
+        pins=local.pins,
         index=local.index,
     )
 

@@ -13,7 +13,8 @@ WIRING_FIELDS = ("feed", "ground", "reference", "low_reference", "plug", "bus")
 
 @dataclass(frozen=True)
 class ClassRow:
-    """A kind of part. ``per`` names the axes of its positions; ``codes`` its names in the code catalogue."""
+    """A kind of part. ``per`` names the axes of its positions; ``codes`` its names in the code catalogue; ``netlist``
+    the circuit it is measured in, where that is not the one of its electrical type (``circuit``)."""
 
     id: str
     words: str
@@ -24,6 +25,7 @@ class ClassRow:
     price: Decimal
     minutes: int
     circuit: str = ""
+    netlist: str = ""
     per: tuple[str, ...] = ()
     feed: str = ""
     ground: str = ""

@@ -83,6 +83,17 @@ class WiringRow:
     rate: float = 0.8
 
 
+@dataclass(frozen=True)
+class PinRow:
+    """A terminal of a component's plug on this vehicle: which wire (``feed``, ``control``, ``signal`` …, as its circuit
+    names the place), the pin's number and the wire's colour."""
+
+    component: str
+    terminal: str
+    number: str
+    colour: str = ""
+
+
 @dataclass(frozen=True, eq=False)
 class Local:
     """What is known of one vehicle or shop beyond the generic tables. Told apart by identity, so keep and reuse it."""
@@ -92,6 +103,7 @@ class Local:
     parts: tuple[ClassRow, ...] = ()
     codes: tuple[OwnCode, ...] = ()
     access: tuple[tuple[str, Access], ...] = ()
+    pins: tuple[PinRow, ...] = ()
     index: CodeIndex = field(init=False, repr=False)
 
     def __post_init__(self) -> None:

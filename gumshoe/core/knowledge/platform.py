@@ -14,7 +14,7 @@ from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.access import Access
 from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.component_rows import ClassRow
-from gumshoe.core.knowledge.parts import Local, WiringRow, shared_points
+from gumshoe.core.knowledge.parts import Local, PinRow, WiringRow, components, shared_points
 from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.powertrain.description import Powertrain
@@ -54,11 +54,13 @@ class Platform:
     code: tuple[OwnCode, ...] = ()
     module: tuple[ModuleRow, ...] = ()
     access: dict[str, Access] = field(default_factory=dict)
+    pin: tuple[PinRow, ...] = ()
 
     @cached_property
     def local(self) -> Local:
         """What the generator is told beyond the generic tables; always the same object."""
-        return Local(self.platform.id, self.wiring, self.part, self.code, tuple(sorted(self.access.items())))
+        access = tuple(sorted(self.access.items()))
+        return Local(self.platform.id, self.wiring, self.part, self.code, access, self.pin)
 
 
 def load_platform(path: Path) -> Platform:
@@ -66,6 +68,10 @@ def load_platform(path: Path) -> Platform:
     found = load_table(path, Platform)
     try:
         shared_points(found.powertrain, found.local)
+        known = {item.id for item in components(found.powertrain, found.local)}
+        for row in found.pin:
+            if row.component not in known:
+                raise DataError(f"pin {row.number}: this powertrain has no component “{row.component}”.")
     except DataError as error:
         raise DataError(f"{path.name}: {error.what}") from error
     return found

@@ -49,6 +49,8 @@ def line_of(text: str, location: tuple[int | str, ...]) -> int:
         if isinstance(part, int):
             header = f"[[{prefix}]]"
             places = [number for number, line in enumerate(lines) if line.strip() == header and number >= row]
+            if not places:  # an array of inline tables, one to a line
+                places = [number for number, line in enumerate(lines) if line.lstrip().startswith("{") and number > row]
             if part < len(places):
                 row = places[part]
             continue

@@ -6,6 +6,7 @@ from typing import Any
 
 from gumshoe.core.casefile import CaseFile
 from gumshoe.core.casefile.probe import CircuitRead, probe_file
+from gumshoe.core.circuits.instruments import words_of
 from gumshoe.core.errors import BadInput
 from gumshoe.core.words import share
 from gumshoe.web.cases.management.case_file_command import CaseFileCommand
@@ -32,12 +33,19 @@ class Command(CaseFileCommand):
         say = self.stdout.write
         say(found.circuit.words)
         if found.doubtful:
-            say("  No single fault explains these readings; look again at the least believable one.")
+            say("  No single fault explains these readings; look again at the least believable one:")
+            say(f"    {words_of(found.circuit, found.doubtful.probe)}")
+            for pair in found.pairs:
+                say(f"    or two at once: {pair.first.words}; {pair.second.words}")
+        for row in found.loading:
+            say(f"  The meter itself makes “{words_of(found.circuit, row.reading.probe)}”:")
+            say(f"    {row.open_volts:.1f} V without it; about {row.leakage_ohm / 1e6:.0f} MΩ feed that place.")
         for group in found.groups[:5]:
             say(f"  {share(group.probability):>12}  {', or '.join(fault.words for fault in group.faults)}")
         say("  Next")
         for item in found.proposals[:3]:
             say(f"  {item.bits:5.2f} bits in {item.minutes:.0f} min  {item.words}")
-            for fault, lowest, highest in item.shows[:4]:
-                shown = f"{lowest:.2f}" if abs(highest - lowest) < 0.05 else f"{lowest:.2f} to {highest:.2f}"
-                say(f"        {shown} {item.probe.unit}: {fault.words}")
+            for row in item.shows[:4]:
+                same = abs(row.highest - row.lowest) < 0.05
+                shown = f"{row.lowest:.2f}" if same else f"{row.lowest:.2f} to {row.highest:.2f}"
+                say(f"        {shown} {item.probe.unit}: {row.fault.words}")

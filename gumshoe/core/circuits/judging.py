@@ -1,0 +1,213 @@
+"""What the readings at a circuit mean: what is struck out and by which reading, what the meter does itself, what is to
+be mended, and pairs of faults when no single one explains everything."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+
+from gumshoe.core.circuits.faults import Fault, Model
+from gumshoe.core.circuits.instruments import Instrument, over_phases, predicted, shows, spread, stand
+from gumshoe.core.circuits.netlist import GROUND, Kind
+from gumshoe.core.circuits.probing import CANNOT_BE, EXCLUDED, Reading, likelihood, weights_after
+from gumshoe.core.circuits.solver import METER_OHM, Floats, Ints, meter, solve
+
+ENOUGH = 0.95
+"""Probability at which a conclusion stands."""
+LOADING_V = 0.3
+"""A meter that changes what it measures by so much is worth a word."""
+SUSPECTED = 14
+"""How many single faults are tried in pairs."""
+PAIR_SIZES = 3
+EXPLAINED = 0.05
+"""Least likelihood of every reading for a pair to explain it."""
+WIRING_OF = "wiring of "
+"""With a member's key behind it: the wiring of one part on a shared point."""
+SHARED = ("feed", "ground", "reference", "low_reference", "bus")
+OUTCOMES = {"open": "open", "stuck_off": "open", "resistance": "loose", "short_ground": "short_ground"}
+OUTCOMES |= {"short_feed": "short_feed", "worn": "part", "there": "short_ground"}
+
+
+@dataclass(frozen=True)
+class Struck:
+    """A fault that is excluded, the reading that speaks loudest against it, and what it would have shown there."""
+
+    fault: Fault
+    reading: Reading
+    lowest: float
+    highest: float
+
+
+@dataclass(frozen=True)
+class Loading:
+    """A reading that the meter makes itself: without it the place would stand at ``open_volts``; the resistance that
+    feeds it, computed from the reading, in ohms."""
+
+    reading: Reading
+    open_volts: float
+    leakage_ohm: float
+
+
+@dataclass(frozen=True)
+class Conclusion:
+    """What is to be mended, by what is left. ``of``: as in Fault; ``outcome`` of the check of the circuit's component
+    (or point): ``open``, ``short_ground``, ``short_feed``, ``loose``, ``part``, ``good``, ``bad``, ``unit``; empty
+    while nothing stands. ``faults``: those that make it up."""
+
+    of: str
+    outcome: str
+    probability: float
+    faults: tuple[Fault, ...]
+
+    @property
+    def stands(self) -> bool:
+        return self.probability >= ENOUGH
+
+    @property
+    def member(self) -> str:
+        """The key of the part on a shared point that it is about; empty for the circuit's own."""
+        key = self.of.removeprefix(WIRING_OF)
+        return "" if key in ("", "part", "unit", "relay", *SHARED) else key
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two faults that together explain every reading, and how well."""
+
+    first: Fault
+    second: Fault
+    fit: float
+
+
+def struck(model: Model, readings: Sequence[Reading]) -> tuple[Struck, ...]:
+    """Every fault the readings exclude, with the reading that does most of it."""
+    if not readings:
+        return ()
+    by_fault = np.bincount(model.owner, weights_after(model, readings), len(model.faults))
+    fits = np.array([likelihood(model, reading) for reading in readings])
+    found = []
+    for index in np.flatnonzero(by_fault < EXCLUDED):
+        own = np.flatnonzero(model.owner == index)
+        worst: tuple[float, int, Ints] | None = None
+        for place in range(len(readings)):
+            # Only the sizes that the other readings leave it count: each size may be struck by another reading.
+            others = np.delete(fits[:, own], place, axis=0).prod(axis=0)
+            sizes = own[others > EXCLUDED * others.max()]
+            best = float(fits[place, sizes].max())
+            if worst is None or best < worst[0]:
+                worst = (best, place, sizes)
+        assert worst
+        values = predicted(model, readings[worst[1]].probe)[worst[2]]
+        found.append(Struck(model.faults[index], readings[worst[1]], float(values.min()), float(values.max())))
+    return tuple(found)
+
+
+def loading(model: Model, readings: Sequence[Reading]) -> tuple[Loading, ...]:
+    """The meter readings that the meter makes itself, under the likeliest fault that is left."""
+    weights = weights_after(model, readings)
+    likeliest = int(np.argmax(weights))
+    supply = max((item.volts for item in model.circuit.elements if item.kind is Kind.SUPPLY), default=0.0)
+    found = []
+    for reading in readings:
+        probe = reading.probe
+        if probe.instrument is not Instrument.METER or probe.minus != GROUND or probe.setting.command not in (0.0, 1.0):
+            continue
+        solved = model.solved(probe.setting, driven=probe.setting.command > 0.0)
+        unloaded = float(solved.open_voltage(probe.plus, probe.minus)[likeliest])
+        inner = float(solved.inner_ohm(probe.plus, probe.minus)[likeliest])
+        shown = float(meter(solved, probe.plus, probe.minus)[likeliest])
+        near = abs(shown - reading.value) <= 3.0 * float(spread(probe, np.array([shown]))[0])
+        cut_off = inner > METER_OHM / 10.0
+        if cut_off and near and (abs(unloaded - shown) > LOADING_V or reading.value < LOADING_V):
+            leakage = METER_OHM * (supply / max(reading.value, 1e-3) - 1.0)
+            found.append(Loading(reading, unloaded, leakage))
+    return tuple(found)
+
+
+def conclusion(model: Model, readings: Sequence[Reading]) -> Conclusion:
+    """What is to be mended, likeliest first: faults that lead to the same work count together."""
+    weights = weights_after(model, readings)
+    by_fault = np.bincount(model.owner, weights, len(model.faults))
+    total: dict[tuple[str, str], float] = {}
+    parts: dict[tuple[str, str], list[tuple[float, Fault]]] = {}
+    for index, fault in enumerate(model.faults):
+        key = (fault.of, outcome_of(fault))
+        total[key] = total.get(key, 0.0) + float(by_fault[index])
+        parts.setdefault(key, []).append((float(by_fault[index]), fault))
+    of, outcome = key = max(total, key=total.__getitem__)
+    named = sorted(parts[key], key=lambda row: -row[0])
+    return Conclusion(of, outcome, total[key], tuple(fault for share, fault in named if share > EXCLUDED))
+
+
+def outcome_of(fault: Fault) -> str:
+    """Which outcome of a circuit check a fault is."""
+    if not fault.element:
+        return "good"
+    if fault.of in SHARED:
+        return "bad"
+    if fault.of == "unit":
+        return "unit"
+    if fault.of not in ("", "relay") and not fault.of.startswith(WIRING_OF):
+        return "part"
+    return OUTCOMES.get(fault.mode, "open")
+
+
+def pairs(model: Model, readings: Sequence[Reading], most: int = 3) -> tuple[Pair, ...]:
+    """Pairs of faults that together explain every reading, the likeliest first; what one needs when no single fault
+    does.
+
+    The single faults that explain most readings are tried in pairs, each in a few of its sizes.
+    """
+    fits = np.array([likelihood(model, reading) for reading in readings])
+    score = np.full(len(model.faults), -np.inf)
+    np.maximum.at(score, model.owner, np.log(fits).sum(axis=0))
+    likely = [int(i) for i in np.argsort(-score, kind="stable") if model.faults[i].element][:SUSPECTED]
+    tried, rows = [], []
+    for one, other in combinations(likely, 2):
+        for a in _some_sizes(model, one):
+            for b in _some_sizes(model, other):
+                if model.column[a] != model.column[b]:
+                    tried.append((one, other))
+                    rows.append((a, b))
+    if not rows:
+        return ()
+    least = np.ones(len(rows))
+    total = np.zeros(len(rows))
+    for reading in readings:
+        values = _of_two(model, reading, rows)
+        sigma = spread(reading.probe, values)
+        fit = np.maximum(np.exp(-0.5 * ((reading.value - values) / sigma) ** 2), CANNOT_BE)
+        least, total = np.minimum(least, fit), total + np.log(fit)
+    found: dict[tuple[int, int], float] = {}
+    for place in np.flatnonzero(least > EXPLAINED):
+        key = tried[place]
+        rate = model.faults[key[0]].rate * model.faults[key[1]].rate
+        found[key] = max(found.get(key, 0.0), float(np.exp(total[place])) * rate)
+    ordered = sorted(found, key=lambda key: -found[key])[:most]
+    return tuple(Pair(model.faults[a], model.faults[b], found[a, b]) for a, b in ordered)
+
+
+def _some_sizes(model: Model, fault: int) -> list[int]:
+    own = np.flatnonzero(model.owner == fault)
+    return [int(own[place]) for place in sorted({0, len(own) // 2, len(own) - 1})[:PAIR_SIZES]]
+
+
+def _of_two(model: Model, reading: Reading, rows: list[tuple[int, int]]) -> Floats:
+    """What a reading would show with two faults at once. Relays and outputs stand as with the first of them."""
+    probe = reading.probe
+    first, second = (np.array(column) for column in zip(*rows, strict=True))
+    if probe.instrument is Instrument.HEARD:
+        alone = predicted(model, probe)
+        both: Floats = np.minimum(alone[first], alone[second])
+        return both
+
+    def shown(driven: bool) -> Floats:
+        states = model.states(stand(probe), driven=driven)
+        ohms = states[first]
+        ohms[np.arange(len(rows)), model.column[second]] = states[second, model.column[second]]
+        return shows(solve(model.wired, ohms, stand(probe)), probe)
+
+    return over_phases(probe, shown)
