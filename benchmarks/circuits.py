@@ -28,12 +28,22 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from gumshoe.core.circuits import Circuit, Instrument, Model, Probe, Reading, groups, model, propose, templates  # noqa: E402
-from gumshoe.core.circuits.instruments import minutes_of, predicted, probes, spread, words_of  # noqa: E402
+from gumshoe.core.circuits.instruments import (  # noqa: E402
+    LOOK_WORDS,
+    LOOKS_BAD,
+    LOOKS_BAD_THOUGH_GOOD,
+    SHINES,
+    minutes_of,
+    predicted,
+    probes,
+    spread,
+    words_of,
+)
 from gumshoe.core.circuits.library import drawn  # noqa: E402
 from gumshoe.core.circuits.netlist import GROUND, Kind, Setting  # noqa: E402
 from gumshoe.core.circuits.solver import resistances  # noqa: E402
 
-ENOUGH, NOTHING_LEFT, MOST = 0.97, 0.02, 12
+ENOUGH, NOTHING_LEFT, MOST = 0.97, 0.02, 20
 LIMIT_MS = 50.0
 Chooser = Callable[[Model, list[Reading]], Probe | None]
 
@@ -58,6 +68,18 @@ def fixed_order(made: Model, readings: list[Reading]) -> Probe | None:
     return next((probe for probe in sorted(probes(made.circuit), key=rank) if probe not in done), None)
 
 
+def read(made: Model, probe: Probe, variant: int, draw: Random) -> float:
+    """What a person reads at a faulty circuit: a number with the instrument's noise, a word, a look that deceives."""
+    value = float(predicted(made, probe)[variant])
+    words = SHINES.get(probe.instrument)
+    if probe.instrument is Instrument.LOOK:
+        bad = LOOKS_BAD if value == LOOK_WORDS["bad"] else LOOKS_BAD_THOUGH_GOOD
+        return LOOK_WORDS["bad" if draw.random() < bad else "clean and tight"]
+    if words:
+        return min(words.values(), key=lambda number: abs(number - value))
+    return value + 0.5 * float(spread(probe, np.array([value]))[0]) * draw.gauss(0.0, 1.0)
+
+
 def found_by(made: Model, variant: int, choose: Chooser, draw: Random) -> tuple[bool, float, int]:
     """Measure one faulty circuit to the end: (ended with the fault or its inseparable group, minutes, readings)."""
     fault = made.faults[int(made.owner[variant])]
@@ -70,9 +92,7 @@ def found_by(made: Model, variant: int, choose: Chooser, draw: Random) -> tuple[
         probe = choose(made, readings)
         if probe is None:
             break
-        value = float(predicted(made, probe)[variant])
-        value += 0.5 * float(spread(probe, np.array([value]))[0]) * draw.gauss(0.0, 1.0)
-        readings.append(Reading(probe, value))
+        readings.append(Reading(probe, read(made, probe, variant, draw)))
         minutes += minutes_of(made.circuit, probe)
     ended = groups(made, readings)
     return bool(ended) and fault in ended[0].faults, minutes, len(readings)

@@ -13,6 +13,8 @@ from pathlib import Path
 
 import can
 
+from gumshoe.core.circuits.instruments import Probe
+from gumshoe.core.circuits.netlist import Circuit
 from gumshoe.simulator.answers import EngineModule, TransmissionModule
 from gumshoe.simulator.chassis import UNITS, ChassisModule
 from gumshoe.simulator.drives import PROFILES
@@ -21,6 +23,7 @@ from gumshoe.simulator.hands import Finding, observe
 from gumshoe.simulator.models import models
 from gumshoe.simulator.node import Node
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle
+from gumshoe.simulator.wiring import measure
 
 log = logging.getLogger(__name__)
 SAVE_EVERY_S = 2.0
@@ -185,6 +188,11 @@ class Runner(threading.Thread):
         """Look or measure by hand."""
         with self.lock:
             return observe(self.vehicle, point)
+
+    def measure(self, circuit: Circuit, probe: Probe) -> Finding:
+        """Measure at the wires of a part."""
+        with self.lock:
+            return measure(self.vehicle, circuit, probe)
 
     def state(self) -> dict[str, float | str | bool]:
         """What somebody standing at the car sees: key, speeds, coolant gauge, lamp, drive in progress."""

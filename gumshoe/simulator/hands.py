@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from gumshoe.simulator.engine import orifice_gps, rail_pressure_kpa
+from gumshoe.simulator.parts import INSIDE
 from gumshoe.simulator.sensors import pressure_kpa, pressure_volts, thermistor_ohm
 from gumshoe.simulator.vehicle import Key, Vehicle
 
@@ -248,8 +249,12 @@ def _circuit(vehicle: Vehicle, component: str) -> Finding:
         return Finding("It is good under load.")
     if component in parts.unplugged:
         return Finding("The plug is off: circuit open.")
-    if component in parts.dead:
+    if component in parts.dead - set(parts.wired):
         return Finding("Nothing arrives at its feed or ground: circuit open.")
+    if component in parts.wired:
+        element = parts.wired[component][0]
+        inside = "the part does not answer" if element in INSIDE else "circuit open"
+        return Finding(f"The plug is on. Measured through: {element.replace('_', ' ')} broken: {inside}.")
     heaters = {f"oxygen_heater_b{n}s1": cold for n, cold in enumerate(parts.heater_open, 1)}
     heaters |= {f"oxygen_heater_b{n}s2": cold for n, cold in enumerate(parts.rear_heater_open, 1)}
     if heaters.get(component):

@@ -12,6 +12,12 @@ from functools import cache
 
 from gumshoe.simulator.models import Model, models
 
+BROKEN_OHM = 1e6
+OPEN_OHM = 1e9
+INSIDE = {"load", "heater", "motor", "sensor", "upper", "lower", "output", "inside", "coil"}
+"""Elements of a circuit that sit in the part itself: they go with it when it is renewed, and stay when its wires are
+mended."""
+
 
 @dataclass
 class Parts:
@@ -19,7 +25,8 @@ class Parts:
 
     Lists are by cylinder or by bank, counted from 0. ``leaks_mm2``: effective area of holes between the air-flow meter
     and the valves, by component; air that enters there was not metered. ``unplugged``: components whose connector is
-    off; ``open_points``: fuses and grounds that are open, with what hangs on them.
+    off; ``open_points``: fuses and grounds that are open, with what hangs on them; ``wired``: an element of a
+    component's circuit that is broken or has a resistance it should not have, and its ohms.
     """
 
     injector_gain: list[float]
@@ -46,11 +53,15 @@ class Parts:
     battery_health: float = 1.0
     unplugged: set[str] = field(default_factory=set)
     open_points: dict[str, list[str]] = field(default_factory=dict)
+    wired: dict[str, tuple[str, float]] = field(default_factory=dict)
 
     @property
     def dead(self) -> set[str]:
-        """Components without feed, ground or connector."""
-        return self.unplugged.union(*self.open_points.values()) if self.open_points else self.unplugged
+        """Components without feed, ground or connector, or open somewhere in their circuit."""
+        broken = {name for name, (_, ohm) in self.wired.items() if ohm >= BROKEN_OHM}
+        if not self.open_points and not broken:
+            return self.unplugged
+        return self.unplugged.union(broken, *self.open_points.values())
 
 
 def healthy(model: Model) -> Parts:
@@ -110,6 +121,10 @@ def _at(name: str, place: int, value: object) -> Callable[[Parts], None]:
     return change
 
 
+def _wired(component: str, element: str, ohm: float = OPEN_OHM) -> Callable[[Parts], None]:
+    return lambda parts: parts.wired.update({component: (element, ohm)})
+
+
 def _unplugged(component: str) -> Callable[[Parts], None]:
     return lambda parts: parts.unplugged.add(component)
 
@@ -160,6 +175,19 @@ def _of_the_car(model: Model) -> list[Defect]:
             "coolant-sensor-off", "the coolant sensor's plug is off", "coolant_sensor", _unplugged("coolant_sensor")
         ),
         Defect("purge-plug-off", "the purge valve's plug is off", "purge_valve", _unplugged("purge_valve")),
+        Defect("purge-open", "the purge valve's winding is open", "purge_valve", _wired("purge_valve", "load")),
+        Defect(
+            "purge-wire-open",
+            "the purge valve's control wire is broken",
+            "purge_valve",
+            _wired("purge_valve", "control_wire"),
+        ),
+        Defect(
+            "coolant-wire-open",
+            "the coolant sensor's signal wire is broken",
+            "coolant_sensor",
+            _wired("coolant_sensor", "signal_wire"),
+        ),
     ]
 
 
@@ -308,7 +336,7 @@ def mend(parts: Parts, component: str, model: Model) -> bool:
         trial = healthy(model)
         defect.apply(trial)
         for item in fields(Parts):
-            if item.name == "unplugged":
+            if item.name in ("unplugged", "wired"):
                 continue
             good, bad = getattr(nominal, item.name), getattr(trial, item.name)
             if good == bad:
@@ -322,4 +350,13 @@ def mend(parts: Parts, component: str, model: Model) -> bool:
             else:
                 setattr(parts, item.name, good)
     parts.unplugged.discard(component)
+    if parts.wired.get(component, ("",))[0] in INSIDE:
+        del parts.wired[component]
     return repr(parts) != before
+
+
+def mend_wiring(parts: Parts, component: str) -> None:
+    """Put a component's plug on and its wires in order; what is broken inside the part stays."""
+    parts.unplugged.discard(component)
+    if component in parts.wired and parts.wired[component][0] not in INSIDE:
+        del parts.wired[component]

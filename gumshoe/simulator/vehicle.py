@@ -20,7 +20,7 @@ from gumshoe.simulator.engine import DT, Air, Engine
 from gumshoe.simulator.memory import Memory
 from gumshoe.simulator.models import Model, models
 from gumshoe.simulator.monitors import Misfire, Watch, all_monitors
-from gumshoe.simulator.parts import Parts, defects_of, healthy, mend
+from gumshoe.simulator.parts import Parts, defects_of, healthy, mend, mend_wiring
 from gumshoe.simulator.sensors import BankReadings, Readings, read
 
 GRAVITY = 9.81
@@ -210,7 +210,7 @@ class Vehicle:
         before = repr(self.parts)
         if wiring:
             for name in (component, *reached):
-                self.plug(name)
+                mend_wiring(self.parts, name)
         if not wiring or component in self.model.points:
             self.mend(component)
         return repr(self.parts) != before

@@ -160,7 +160,7 @@ def knowledge_of(case: CaseFile) -> Knowledge:
     local = platform.local if platform else GENERIC
     if case.own_codes or case.wiring:
         codes = (*local.codes, *case.own_codes)
-        local = Local(local.id, (*local.wiring, *case.wiring), local.parts, codes, local.access)
+        local = Local(local.id, (*local.wiring, *case.wiring), local.parts, codes, local.access, local.pins)
     return expand(powertrain, local)
 
 

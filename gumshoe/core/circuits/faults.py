@@ -13,7 +13,7 @@ from functools import cached_property
 import numpy as np
 
 from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind, Setting
-from gumshoe.core.circuits.solver import Bools, Floats, Ints, Solved, resistances, solve, solve_changed
+from gumshoe.core.circuits.solver import Bench, Bools, Floats, Ints, Solved, resistances
 
 SIZES = 12
 RESISTANCE_OHM = tuple(np.geomspace(1.0, 20_000.0, SIZES).tolist())
@@ -138,32 +138,34 @@ class Model:
         """Every variant solved, and which of what switches by its needs stands."""
         sound = resistances(self.wired, setting, driven)
         ohm = self.ohm(sound, setting)
-        lit = any(item.kind is Kind.LAMP for item in self.wired.elements)
+        bench = Bench(self.wired, setting, self.column, ohm)
         met = np.ones((len(ohm), len(self._governed)), dtype=np.bool_)
-        turn = 0
-        while True:
-            if lit:
-                grounds = self._grounds(sound, met)
-                grounds[np.arange(len(ohm)), self.column] = ohm
-                solved = solve(self.wired, grounds, setting)
-            else:
-                solved = self._solve_changed(setting, sound, ohm, met)
-            now = self._met(solved)
+        first = np.zeros(1, dtype=np.int64)
+        for _ in range(ROUNDS if self._governed else 0):  # begin as the sound circuit stands: most variants stand alike
+            self._put(bench, sound, met, first)
+            now = np.tile(self._met(bench.solved())[:1], (len(ohm), 1))
+            if np.array_equal(now, met):
+                break
+            met = now
+        which, turn = np.arange(len(ohm)), 0
+        while len(which):
+            self._put(bench, sound, met, which)
+            now = self._met(bench.solved())
             if turn >= ROUNDS:  # what cannot settle stays off
                 now = now & met
-            if np.array_equal(now, met):
-                return solved, met
-            met, turn = now, turn + 1
+            which, met, turn = np.flatnonzero((now != met).any(axis=1)), now, turn + 1
+        return bench.lit(self._grounds(sound, met)), met
 
-    def _solve_changed(self, setting: Setting, sound: Floats, ohm: Floats, met: Bools) -> Solved:
-        """Variants share a state when the same element is out of it and the same relays and outputs stand. Latent paths
-        are out of every state: all of them share one."""
-        out = np.where(self._latent[self.column], -1, self.column)
-        code = out * (1 << met.shape[1]) + met @ (1 << np.arange(met.shape[1]))
-        _, first, group = np.unique(code, return_index=True, return_inverse=True)
-        states = self._grounds(sound, met[first])
-        states[np.arange(len(first)), self.column[first]] = np.inf
-        return solve_changed(self.wired, states, group.reshape(-1), self.column, ohm, setting)
+    def _put(self, bench: Bench, sound: Floats, met: Bools, which: Ints) -> None:
+        """Solve some variants with relays and outputs as ``met`` says. Variants share a state when the same element is
+        out of it and the same relays and outputs stand; latent paths are out of every state: all of them share one."""
+        column, stands = self.column[which], met[which]
+        out = np.where(self._latent[column], -1, column)
+        code = out * (1 << met.shape[1]) + stands @ (1 << np.arange(met.shape[1]))
+        codes, first, group = np.unique(code, return_index=True, return_inverse=True)
+        states = self._grounds(sound, stands[first])
+        states[np.arange(len(first)), column[first]] = np.inf
+        bench.put(which, codes.tolist(), states, group.reshape(-1))
 
     @cached_property
     def _governed(self) -> tuple[int, ...]:
@@ -183,6 +185,11 @@ class Model:
             for need in self.wired.elements[column].needs:
                 met[:, place] &= solved.open_voltage(need.plus, need.minus) >= need.volts
         return met
+
+    @cached_property
+    def shown(self) -> dict[object, Floats]:
+        """What every variant shows at the probes asked for so far."""
+        return {}
 
     @cached_property
     def _kept(self) -> dict[object, tuple[Solved, Bools]]:

@@ -76,7 +76,9 @@ class Probe:
 
 
 def predicted(model: Model, probe: Probe) -> Floats:
-    """What every variant shows at a probe: volts, ohms or amperes."""
+    """What every variant shows at a probe: volts, ohms or amperes; computed once for a model."""
+    if probe in model.shown:
+        return model.shown[probe]
 
     def shown(driven: bool) -> Floats:
         if probe.instrument is Instrument.HEARD:
@@ -85,7 +87,8 @@ def predicted(model: Model, probe: Probe) -> Floats:
             return _looked(model, probe)
         return shows(model.solved(stand(probe), driven=driven), probe)
 
-    return over_phases(probe, shown)
+    found = model.shown[probe] = over_phases(probe, shown)
+    return found
 
 
 def stand(probe: Probe) -> Setting:

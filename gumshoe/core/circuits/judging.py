@@ -44,9 +44,10 @@ class Struck:
 @dataclass(frozen=True)
 class Loading:
     """A reading that the meter makes itself: without it the place would stand at ``open_volts``; the resistance that
-    feeds it, computed from the reading, in ohms."""
+    feeds it, computed from the reading, in ohms. ``fault``: the one this holds for, the likeliest that is left."""
 
     reading: Reading
+    fault: Fault
     open_volts: float
     leakage_ohm: float
 
@@ -123,7 +124,7 @@ def loading(model: Model, readings: Sequence[Reading]) -> tuple[Loading, ...]:
         cut_off = inner > METER_OHM / 10.0
         if cut_off and near and (abs(unloaded - shown) > LOADING_V or reading.value < LOADING_V):
             leakage = METER_OHM * (supply / max(reading.value, 1e-3) - 1.0)
-            found.append(Loading(reading, unloaded, leakage))
+            found.append(Loading(reading, model.faults[int(model.owner[likeliest])], unloaded, leakage))
     return tuple(found)
 
 

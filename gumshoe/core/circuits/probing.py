@@ -215,11 +215,15 @@ def groups(model: Model, readings: Sequence[Reading], least: float = 0.01) -> tu
     by_fault = np.bincount(model.owner, weights, len(model.faults))
     kept = [int(index) for index in np.argsort(-by_fault) if by_fault[index] >= least]
     variant = {i: int(np.flatnonzero(model.owner == i)[np.argmax(weights[model.owner == i])]) for i in kept}
-    table = [(probe, predicted(model, probe)) for probe in probes(model.circuit)]
+    every = probes(model.circuit)
+    columns = list(variant.values())
+    shown = np.array([predicted(model, probe)[columns] for probe in every])
+    sigma = np.array([spread(probe, row) for probe, row in zip(every, shown, strict=True)])
+    at = {index: place for place, index in enumerate(variant)}
 
     def alike(one: int, other: int) -> bool:
-        a, b = variant[one], variant[other]
-        return all(abs(v[a] - v[b]) <= 2.0 * float(spread(p, v[[a]])[0]) for p, v in table)
+        a, b = at[one], at[other]
+        return bool(np.all(np.abs(shown[:, a] - shown[:, b]) <= 2.0 * sigma[:, a]))
 
     found: list[list[int]] = []
     for index in kept:

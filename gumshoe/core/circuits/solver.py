@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Kind, Setting
+from gumshoe.core.errors import DataError
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -30,7 +31,6 @@ AMMETER_OHM = 0.05
 FILAMENT_POWER = 0.55
 COLD_SHARE = 0.08
 """Cold resistance of a filament against that at its rated voltage (common practice: a tenth and less)."""
-LAMP_ROUNDS = 40
 NEWTON_ROUNDS = 30
 
 
@@ -97,58 +97,101 @@ def resistances(circuit: Circuit, setting: Setting, driven: bool) -> Floats:
 
 
 def solve(circuit: Circuit, ohms: Floats, setting: Setting) -> Solved:
-    """Solve every variant on its own: ``ohms`` (variants, elements), as from ``resistances`` with what is wrong put in.
-    Filaments in the circuit follow their law."""
+    """Solve every variant on its own: ``ohms`` (variants, elements), filaments as they are given."""
     index, incidence = _shape(circuit, setting)
-    elements = circuit.elements
-    conductance = _with_jumpers(1.0 / ohms, setting)
-    lamps = [column for column, item in enumerate(elements) if item.kind is Kind.LAMP]
-    bases, volts = _linear(circuit, incidence, conductance, setting)
-    nominal = ohms[:, lamps] if lamps else None
-    for _ in range(LAMP_ROUNDS if lamps else 0):
-        assert nominal is not None
-        changed = 0.0
-        for place, column in enumerate(lamps):
-            item = elements[column]
-            across = np.abs(volts @ incidence[:, column])
-            law = filament_ohm(across, item.volts, item.watts)
-            # A variant in which the lamp itself is wrong keeps the resistance it was given.
-            own = np.isclose(nominal[:, place], item.volts**2 / item.watts)
-            wanted = np.where(own, 1.0 / law, 1.0 / nominal[:, place])
-            step = 0.7 * (wanted - conductance[:, column])
-            conductance[:, column] += step
-            changed = max(changed, float(np.max(np.abs(step) / conductance[:, column])))
-        bases, volts = _linear(circuit, incidence, conductance, setting)
-        if changed < 1e-8:
-            break
+    bases, volts = _linear(circuit, incidence, _with_jumpers(1.0 / ohms, setting), setting)
     count = len(ohms)
-    everyone = np.arange(count)
     none = np.zeros((1, len(index)))
+    everyone = np.arange(count)
     return Solved(circuit, index, volts, bases, everyone, none, np.zeros(count, dtype=np.int64), np.zeros(count))
 
 
-def solve_changed(
-    circuit: Circuit, states: Floats, group: Ints, changed: Ints, ohm: Floats, setting: Setting
-) -> Solved:
-    """Solve variants that differ from a ground state in one element each (Sherman & Morrison, Annals of Mathematical
-    Statistics 21(1), 1950): one inverse for each state, however many sizes.
+class Bench:
+    """A circuit in one setting, for variants that differ from a ground state in one element each (Sherman & Morrison,
+    Annals of Mathematical Statistics 21(1), 1950): one inverse for each state, however many sizes.
 
-    ``states`` (groups, elements): ohms of a ground state *without* the elements that its variants change (infinite), so
-    that conductance is only ever added and nothing cancels. ``group``: each variant's state; ``changed``: the column of
-    its element; ``ohm``: what that has.
+    A state is solved once and kept under its code. It lacks the elements that its variants change, so that conductance
+    is only ever added and nothing cancels. A filament in the circuit is solved as the one-port it is, then put in.
     """
-    index, incidence = _shape(circuit, setting)
-    pairs, pair = np.unique(np.stack([group, changed], axis=1), axis=0, return_inverse=True)
-    pair = np.asarray(pair).reshape(-1)
-    bases, volts = _linear(circuit, incidence, _with_jumpers(1.0 / states, setting), setting)
-    across = incidence[:, pairs[:, 1]].T
-    reach = np.einsum("knm,km->kn", bases[pairs[:, 0]], across)
-    loop = np.einsum("kn,kn->k", reach, across)
-    between = np.einsum("kn,kn->k", volts[pairs[:, 0]], across)
-    added = 1.0 / ohm
-    share = added / (1.0 + added * loop[pair])
-    shifted = volts[group] - (share * between[pair])[:, None] * reach[pair]
-    return Solved(circuit, index, shifted, bases, group, reach, pair, share)
+
+    def __init__(self, circuit: Circuit, setting: Setting, changed: Ints, ohm: Floats) -> None:
+        """``changed``: the column of the element that each variant changes; ``ohm``: what it has.
+
+        Raises DataError for a circuit with two filaments.
+        """
+        self.circuit, self.setting, self.changed, self.ohm = circuit, setting, changed, ohm
+        self.index, self.incidence = _shape(circuit, setting)
+        size = len(self.index)
+        self._state: dict[int, int] = {}
+        self._bases, self._base_volts = np.zeros((0, size, size)), np.zeros((0, size))
+        self._port: dict[int, int] = {}
+        self._reach, self._loop, self._between = np.zeros((0, size)), np.zeros(0), np.zeros(0)
+        self._group, self._pair = np.zeros(len(ohm), dtype=np.int64), np.zeros(len(ohm), dtype=np.int64)
+        self._share, self._volts = np.zeros(len(ohm)), np.zeros((len(ohm), size))
+        lamps = [column for column, item in enumerate(circuit.elements) if item.kind is Kind.LAMP]
+        if len(lamps) > 1:
+            raise DataError(f"{circuit.id}: two lamps in one circuit cannot be solved.")
+        self._lamp = lamps[0] if lamps else None
+
+    def put(self, which: Ints, codes: list[int], states: Floats, group: Ints) -> None:
+        """Solve some variants. ``states`` (codes, elements): ohms of each ground state, infinite where its variants
+        change it; ``group``: each variant's state."""
+        states = states.copy()
+        if self._lamp is not None:  # dark at first
+            states[:, self._lamp] = np.inf
+        self._add_states(codes, states)
+        rows = np.array([self._state[code] for code in codes])[group]
+        keys = rows * len(self.circuit.elements) + self.changed[which]
+        self._add_ports(np.unique(keys))
+        pair = np.array([self._port[key] for key in keys.tolist()])
+        added = 1.0 / self.ohm[which]
+        if self._lamp is not None:
+            added = np.where(self.changed[which] == self._lamp, 0.0, added)
+        share = added / (1.0 + added * self._loop[pair])
+        self._group[which], self._pair[which], self._share[which] = rows, pair, share
+        self._volts[which] = self._base_volts[rows] - (share * self._between[pair])[:, None] * self._reach[pair]
+
+    def solved(self) -> Solved:
+        """The variants as they were put last (without a filament of the circuit's own: see ``lit``)."""
+        return Solved(
+            self.circuit, self.index, self._volts, self._bases, self._group, self._reach, self._pair, self._share
+        )
+
+    def lit(self, grounds: Floats) -> Solved:
+        """With the filament in the circuit: its voltage from what was solved without it, then every variant on its own.
+        ``grounds`` (variants, elements)."""
+        if self._lamp is None:
+            return self.solved()
+        item = self.circuit.elements[self._lamp]
+        across = lamp_voltage(self.solved(), item.a, item.b, item.volts, item.watts)
+        ohms = grounds.copy()
+        ohms[:, self._lamp] = filament_ohm(across, item.volts, item.watts)
+        ohms[np.arange(len(ohms)), self.changed] = self.ohm
+        return solve(self.circuit, ohms, self.setting)
+
+    def _add_states(self, codes: list[int], states: Floats) -> None:
+        new = [place for place, code in enumerate(codes) if code not in self._state]
+        if not new:
+            return
+        conductance = _with_jumpers(1.0 / states[new], self.setting)
+        bases, volts = _linear(self.circuit, self.incidence, conductance, self.setting)
+        for place in new:
+            self._state[codes[place]] = len(self._state)
+        self._bases = np.concatenate([self._bases, bases])
+        self._base_volts = np.concatenate([self._base_volts, volts])
+
+    def _add_ports(self, keys: Ints) -> None:
+        new = [key for key in keys.tolist() if key not in self._port]
+        if not new:
+            return
+        of, column = np.divmod(np.array(new), len(self.circuit.elements))
+        across = self.incidence[:, column].T
+        reach = np.einsum("knm,km->kn", self._bases[of], across)
+        for key in new:
+            self._port[key] = len(self._port)
+        self._reach = np.concatenate([self._reach, reach])
+        self._loop = np.concatenate([self._loop, np.einsum("kn,kn->k", reach, across)])
+        self._between = np.concatenate([self._between, np.einsum("kn,kn->k", self._base_volts[of], across)])
 
 
 def _shape(circuit: Circuit, setting: Setting) -> tuple[dict[str, int], Floats]:

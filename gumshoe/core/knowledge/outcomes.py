@@ -78,8 +78,10 @@ def check_reading(row: ReadingRow, text: str) -> Reading:
 
 
 _NUMBER = re.compile(r"^([-+]?\d+(?:[.,]\d+)?)\s*(.*)$")
-_NAMES = {"°c": "degC", "°f": "degF", "c": "degC", "f": "degF", "ω": "ohm", "ohms": "ohm", "kω": "kiloohm", '"': "inch"}
-_NAMES |= {"in": "inch", "mbar": "millibar", "inhg": "inHg", "thou": "thou", "n·m": "newton * meter"}
+_NAMES = {"°c": "degC", "°f": "degF", "c": "degC", "f": "degF", '"': "inch", "in": "inch", "thou": "thou"}
+_NAMES |= {"mbar": "millibar", "inhg": "inHg", "n·m": "newton * meter"}
+_NAMES |= {"ω": "ohm", "ohms": "ohm", "kω": "kiloohm", "mω": "megaohm", "v": "volt", "mv": "millivolt"}
+_NAMES |= {"a": "ampere", "ma": "milliampere"}
 
 
 @cache
@@ -89,19 +91,24 @@ def _units() -> pint.UnitRegistry[float]:
 
 def _in_unit(row: ReadingRow, text: str) -> float:
     """What was typed, in the reading's own unit: ``51 psi`` where kPa are asked for. Raises BadInput."""
-    found = _NUMBER.match(text)
+    try:
+        return number_of(text, row.unit)
+    except BadInput as error:
+        raise BadInput(f"{row.label}: {error.what}", remedies=error.remedies) from error
+
+
+def number_of(text: str, unit: str) -> float:
+    """A number as typed, in ``unit``: ``11.9``, ``11,9 V``, ``0.47 kΩ``. Raises BadInput when it is none, or in a unit
+    that cannot be turned into that."""
+    remedies = (f"enter it in {unit or 'plain digits'}",)
+    found = _NUMBER.match(text.strip())
     if not found:
-        raise BadInput(
-            f"{row.label}: “{text[:30]}” is not a number.", remedies=(f"enter it in {row.unit or 'plain digits'}",)
-        )
+        raise BadInput(f"“{text[:30]}” is not a number.", remedies=remedies)
     value, said = float(found[1].replace(",", ".")), found[2].strip()
-    if not said or said.lower() == row.unit.lower():
+    if not said or said.lower() == unit.lower():
         return value
     try:
-        wanted = _NAMES.get(row.unit.lower(), row.unit)
+        wanted = _NAMES.get(unit.lower(), unit)
         return float(_units().Quantity(value, _NAMES.get(said.lower(), said)).to(wanted).magnitude)
     except (pint.errors.PintError, AttributeError, TypeError, ValueError, AssertionError) as error:
-        raise BadInput(
-            f"{row.label}: “{said[:20]}” cannot be turned into {row.unit or 'plain digits'}.",
-            remedies=(f"enter it in {row.unit or 'plain digits'}",),
-        ) from error
+        raise BadInput(f"“{said[:20]}” cannot be turned into {unit or 'plain digits'}.", remedies=remedies) from error

@@ -16,3 +16,36 @@ class TestRecord(Evidence):
     readings = models.JSONField(default=dict)
     outcome = models.CharField(max_length=40)
     note = models.CharField(max_length=300, blank=True)
+
+
+class CircuitReading(Evidence):
+    """One reading at a circuit of the case: where the leads were, how it stood, what was shown and the number it is."""
+
+    component = models.CharField(max_length=80)
+    instrument = models.CharField(max_length=40)
+    plus = models.CharField(max_length=80)
+    minus = models.CharField(max_length=80, blank=True)
+    command = models.FloatField(default=0.0)
+    unplugged = models.JSONField(default=list)
+    jumpers = models.JSONField(default=list)
+    value = models.FloatField()
+    shown = models.CharField(max_length=20)
+
+
+class CircuitDoubt(Evidence):
+    """A reading that no longer counts, or counts again (``back``); the newest of a reading holds."""
+
+    reading = models.ForeignKey(CircuitReading, on_delete=models.PROTECT, related_name="doubts")
+    back = models.BooleanField(default=False)
+
+
+class CircuitConclusion(Evidence):
+    """What the readings at a circuit came to, with those it rests on and the test record that makes it a clue."""
+
+    component = models.CharField(max_length=80)
+    of = models.CharField(max_length=80, blank=True)
+    outcome = models.CharField(max_length=40)
+    probability = models.FloatField()
+    words = models.CharField(max_length=600)
+    readings = models.ManyToManyField(CircuitReading, related_name="conclusions")
+    record = models.ForeignKey(TestRecord, on_delete=models.PROTECT, null=True, related_name="+")

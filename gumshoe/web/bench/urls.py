@@ -2,11 +2,16 @@
 
 from django.urls import path
 
-from gumshoe.web.bench import views
+from gumshoe.web.bench import circuit_views, views
 
 app_name = "bench"
 urlpatterns = [
     path("cases/<int:pk>/bench/", views.bench, name="bench"),
+    path("cases/<int:pk>/bench/circuits/", circuit_views.listed, name="circuits"),
+    path("cases/<int:pk>/bench/circuits/<slug:name>/", circuit_views.circuit, name="circuit"),
+    path("cases/<int:pk>/bench/circuits/<slug:name>/record/", circuit_views.record, name="circuit_record"),
+    path("cases/<int:pk>/bench/circuits/<slug:name>/aside/", circuit_views.aside, name="circuit_aside"),
+    path("cases/<int:pk>/bench/circuits/<slug:name>/conclude/", circuit_views.conclude, name="circuit_conclude"),
     path("cases/<int:pk>/bench/<slug:name>/", views.test, name="test"),
     path("cases/<int:pk>/bench/<slug:name>/record/", views.record, name="record"),
 ]

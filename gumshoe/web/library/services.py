@@ -31,7 +31,7 @@ def _local(platform: str, codes: tuple[OwnCode, ...], wiring: tuple[WiringRow, .
     base = found.local if found else GENERIC
     if not codes and not wiring:
         return base
-    return Local(base.id, (*base.wiring, *wiring), base.parts, (*base.codes, *codes), base.access)
+    return Local(base.id, (*base.wiring, *wiring), base.parts, (*base.codes, *codes), base.access, base.pins)
 
 
 def add_code(user: User, data: dict[str, str], platform: str = "") -> ShopCode:

@@ -22,7 +22,9 @@ from gumshoe.core.obd.poller import Poller
 from gumshoe.core.proof.tracker import replay
 from gumshoe.core.signals.derived import with_total_trim
 from gumshoe.web.accounts.models import Role, User
+from gumshoe.web.bench import circuits
 from gumshoe.web.bench import services as bench
+from gumshoe.web.bench.stand import Stand
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import services as live
@@ -51,6 +53,7 @@ CARS = (
     ("tern-dive", "HQ 118", "Dive school", "ostrel_tern_16", 2015),
     ("tern-parcel", "HQ 356", "Parcel round", "ostrel_tern_16", 2016),
     ("tern-resident", "HQ 031", "Ansa Brekke", "ostrel_tern_16", 2017),
+    ("tern-ferry", "HQ 265", "Ferry office", "ostrel_tern_16", 2016),
     ("dunlin-pickup", "HQ 277", "Dive school", "ostrel_dunlin_30", 2015),
     ("pipit-baker", "HQ 420", "Baker's round", "havsel_pipit_10", 2017),
 )
@@ -153,6 +156,8 @@ def load(say: Say = print) -> None:
     _came_back(staff, fleet_cars["tern-parcel"])
     say("Demo case: one bank of a V6 runs lean, not yet found …")
     _one_bank(staff, fleet_cars["dunlin-pickup"])
+    say("Demo case: a solenoid's circuit code, its wires half measured …")
+    _at_the_circuit(staff, fleet_cars["tern-ferry"])
     say("Demo case: found, mended and proven …")
     _proven(staff, fleet_cars["tern-resident"])
     for car in fleet_cars.values():
@@ -202,6 +207,33 @@ def _one_bank(staff: dict[str, User], car: Vehicle) -> None:
     scans.perform(case, runa)
     _record(case, runa, "idle", 0.0)
     _record(case, runa, "fast", 2500.0)
+
+
+def _at_the_circuit(staff: dict[str, User], car: Vehicle) -> None:
+    """The purge valve's code, with the first three readings that its circuit proposes."""
+    runa = staff["runa"]
+    case = _open(
+        runa,
+        car,
+        "5",
+        {
+            "text": "The lamp came on in the ferry queue. Drives as always.",
+            "symptoms": [],
+            "lamp": "steady",
+            "conditions": "none noticed",
+            "since": "yesterday",
+            "recent_work": "",
+            "odometer_km": 88140,
+        },
+    )
+    _key(car, "on")
+    scans.perform(case, runa)
+    for command, node in ((0.0, "control"), (1.0, "feed")):
+        stand = Stand(plus=node, command=command)
+        circuit = circuits.model_of(case, "purge_valve").circuit
+        found = cars.measured(car, circuit, stand.probe)
+        if found and found.value is not None:
+            circuits.record(case, runa, "purge_valve", stand, str(found.value))
 
 
 def _came_back(staff: dict[str, User], car: Vehicle) -> None:

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
+from gumshoe.core.circuits import Circuit, Probe
 from gumshoe.core.errors import BadInput
 from gumshoe.simulator.drives import PROFILES
 from gumshoe.simulator.garage import Runner
+from gumshoe.simulator.hands import Finding
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.links import NotReachable
 from gumshoe.web.vehicles.models import Vehicle
@@ -60,6 +62,12 @@ def finding(vehicle: Vehicle, point: str) -> str:
         return ""
     value = f" Reading: {found.value:g} {found.unit}." if found.value is not None else ""
     return found.words + value
+
+
+def measured(vehicle: Vehicle, circuit: Circuit, probe: Probe) -> Finding | None:
+    """What an instrument shows at the wires of the stand-in; None for a real vehicle."""
+    running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
+    return running.measure(circuit, probe) if running else None
 
 
 def carry_out(vehicle: Vehicle, component: str, reached: Iterable[str], *, wiring: bool) -> None:

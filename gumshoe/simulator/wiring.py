@@ -1,0 +1,79 @@
+"""What an instrument shows at a stand-in's wires: its circuit with what is really wrong put in, solved.
+
+The stand-in is given the circuit (how such a part is wired) and knows its own condition; of faults that could be, or
+how likely they are, it knows nothing.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from random import Random
+
+import numpy as np
+
+from gumshoe.core.circuits.faults import Fault, Model
+from gumshoe.core.circuits.instruments import SHINES, Instrument, Probe, predicted, spread
+from gumshoe.core.circuits.netlist import Circuit, Kind
+from gumshoe.simulator.hands import Finding
+from gumshoe.simulator.parts import OPEN_OHM, Parts
+from gumshoe.simulator.vehicle import Key, Vehicle
+
+NOISE = 0.4
+"""Share of an instrument's stated inaccuracy that a careful hand shows (common practice)."""
+
+
+def measure(vehicle: Vehicle, circuit: Circuit, probe: Probe) -> Finding:
+    """What an instrument shows at a probe of a circuit; the same probe shows the same again until something is
+    mended."""
+    if probe.setting.powered and probe.instrument is not Instrument.LOOK and vehicle.key is Key.OFF:
+        return Finding("The key is off: nothing is fed.")
+    wrong = _wrong(vehicle.parts, circuit)
+    made = Model(circuit, (Fault("none", "", "", (1.0,), 1.0), *wrong[:1]))
+    off = frozenset(_pulled(vehicle.parts, circuit))
+    real = replace(probe, setting=replace(probe.setting, unplugged=probe.setting.unplugged | off))
+    if probe.instrument is Instrument.LOOK:
+        bad = probe.plus in off
+        return Finding("bad" if bad else _word(probe, float(predicted(made, probe)[-1])))
+    value = float(predicted(made, real)[-1])
+    if probe.instrument in SHINES:
+        return Finding(_word(probe, value))
+    draw = Random(f"{vehicle.identity.vin} {circuit.id} {probe}")
+    value += NOISE * draw.gauss(0.0, 1.0) * float(spread(real, np.array([value]))[0])
+    if probe.instrument is Instrument.OHM:
+        value = max(value, 0.0)
+    digits = 2 if abs(value) < 100.0 else 0
+    return Finding(str(probe.instrument), round(value, digits), probe.unit)
+
+
+def _word(probe: Probe, value: float) -> str:
+    words = SHINES[probe.instrument]
+    return min(words, key=lambda word: abs(words[word] - value))
+
+
+def _pulled(parts: Parts, circuit: Circuit) -> list[str]:
+    """Connectors that are off at the car: the component's own, or those of members of a shared point."""
+    own = ["part"] if circuit.id in parts.unplugged else []
+    return [name for name in own if name in circuit.connectors] + [
+        f"part_{key}" for key in circuit.members if key in parts.unplugged
+    ]
+
+
+def _wrong(parts: Parts, circuit: Circuit) -> list[Fault]:
+    """What is broken in this circuit: an element of the part's own wires, or the point it hangs on."""
+    names = {item.id for item in circuit.elements}
+    found = []
+    for component, (element, ohm) in parts.wired.items():
+        name = element if component == circuit.id else f"{element}_{component}"
+        if (component == circuit.id or component in circuit.members) and name in names:
+            found.append(Fault(f"real:{name}", "", name, (ohm,), 1.0))
+    for point, members in parts.open_points.items():
+        if point == circuit.id or circuit.id in members or set(members) & set(circuit.members):
+            field = point.partition("_")[0]
+            broken = next((e for e in circuit.elements if e.of == field and e.kind is not Kind.CONTACT), None)
+            if broken:
+                found.append(Fault(f"real:{broken.id}", "", broken.id, (OPEN_OHM,), 1.0))
+    for bank, cold in enumerate(parts.heater_open, 1):
+        load = {f"oxygen_heater_b{bank}s1": "load", f"oxygen_sensor_b{bank}s1": "heater"}.get(circuit.id)
+        if cold and load in names:
+            found.append(Fault("real:heater", "", load, (OPEN_OHM,), 1.0))
+    return found

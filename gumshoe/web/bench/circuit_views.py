@@ -1,0 +1,115 @@
+"""The circuit bench: the list of circuits, one circuit with its leads, its readings and its conclusion."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from gumshoe.core.errors import BadInput
+from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.bench import circuits
+from gumshoe.web.bench.circuit_picture import controls, picture
+from gumshoe.web.bench.stand import Stand, stand_for, stand_of
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.models import Case
+from gumshoe.web.repairs import services as repairs
+
+
+@needs(Right.SEE)
+def listed(request: HttpRequest, pk: int) -> HttpResponse:
+    """Every circuit of this vehicle; those that a suspect or a code names first."""
+    case = find(pk)
+    return render(
+        request, "bench/circuits.html", folder(case, "bench", named=circuits.named(case), every=circuits.listed(case))
+    )
+
+
+@needs(Right.SEE)
+def circuit(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """One circuit as it stands in the address."""
+    case = find(pk)
+    return _page(request, case, name, _stand(case, name, request.GET))
+
+
+@needs(Right.WORK)
+@require_POST
+def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """Store a reading (POST) and go on with the circuit as it stands."""
+    case = find(pk)
+    stand = _stand(case, name, QueryDict(request.POST.get("stand", "")))
+    typed = request.POST.get("value", "")
+    try:
+        stored = circuits.record(case, request.user, name, stand, typed)  # type: ignore[arg-type]
+    except BadInput as error:
+        return _page(request, case, name, stand, trouble=str(error), typed=typed, status=400)
+    if request.POST.get("still_off"):
+        repairs.open_end(case, request.user, circuits.off_words(case, name, stand), name)  # type: ignore[arg-type]
+    messages.success(request, f"Stored: {stored.shown}. What it rules out is below.")
+    return redirect(_address(case, name, stand))
+
+
+@needs(Right.WORK)
+@require_POST
+def aside(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """A reading no longer counts, or counts again (POST)."""
+    case = find(pk)
+    number = request.POST.get("reading", "")
+    if not number.isdigit():
+        raise BadInput("This case has no such reading.", remedies=("choose one from the list",))
+    circuits.set_aside(case, request.user, int(number), back=bool(request.POST.get("back")))  # type: ignore[arg-type]
+    return redirect(_address(case, name, _stand(case, name, QueryDict(request.POST.get("stand", "")))))
+
+
+@needs(Right.WORK)
+@require_POST
+def conclude(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """Store the conclusion (POST): it becomes a clue."""
+    case = find(pk)
+    try:
+        found = circuits.conclude(case, request.user, name)  # type: ignore[arg-type]
+    except BadInput as error:
+        stand = _stand(case, name, QueryDict(request.POST.get("stand", "")))
+        return _page(request, case, name, stand, trouble=str(error), status=400)
+    messages.success(request, f"Concluded: {found.words}. The suspects were ranked anew.")
+    return redirect("suspects:suspects", case.pk)
+
+
+def _stand(case: Case, name: str, query: QueryDict) -> Stand:
+    """The stand in the address; without one, where the next probe would put the leads."""
+    if not query:
+        first = circuits.first_probe(case, name)
+        if first:
+            return stand_for(first)
+    return stand_of(circuits.model_of(case, name).circuit, query)
+
+
+def _address(case: Case, name: str, stand: Stand) -> str:
+    return f"{reverse('bench:circuit', args=(case.pk, name))}?{stand.query}"
+
+
+def _page(  # type: ignore[no-untyped-def]
+    request: HttpRequest, case: Case, name: str, stand: Stand, *, trouble: str = "", typed: str = "", status: int = 200
+):
+    found = circuits.page(case, name, stand)
+    made = circuits.model_of(case, name)
+    proposals = [(row, stand_for(row.probe).query) for row in found.pop("proposals")]
+    return render(
+        request,
+        "bench/circuit.html",
+        folder(
+            case,
+            "bench",
+            name=name,
+            stand=stand,
+            proposals=proposals,
+            picture=picture(made, stand),
+            controls=controls(made.circuit, stand),
+            trouble=trouble,
+            typed=typed,
+            **found,
+        ),
+        status=status,
+    )

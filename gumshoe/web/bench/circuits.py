@@ -1,0 +1,287 @@
+"""The circuit bench: readings stored as they are taken, what is left after them, and the conclusion as a clue."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+from django.db import transaction
+
+from gumshoe.core.circuits import (
+    Circuit,
+    Instrument,
+    Model,
+    Probe,
+    Reading,
+    Setting,
+    circuit_for,
+    contradiction,
+    groups,
+    model,
+    propose,
+)
+from gumshoe.core.circuits.checks import checked, read_value
+from gumshoe.core.circuits.instruments import SHINES, predicted, words_of
+from gumshoe.core.circuits.judging import Conclusion, conclusion, loading, pairs, struck
+from gumshoe.core.circuits.library import circuits_of
+from gumshoe.core.circuits.probing import shown_at, weights_after
+from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.knowledge.catalogue import Knowledge, expand
+from gumshoe.core.knowledge.outcomes import number_of
+from gumshoe.core.knowledge.parts import Local
+from gumshoe.core.maps.strip import Strip, between, strip, value_words
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.web.accounts.models import User
+from gumshoe.web.bench.models import CircuitConclusion, CircuitDoubt, CircuitReading, TestRecord
+from gumshoe.web.bench.stand import Stand
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case
+from gumshoe.web.suspects import services as suspects
+from gumshoe.web.vehicles import services as vehicles
+
+KEPT = 32
+LEADING = 8
+ADVICE = {
+    "bad": "Mend it at the point itself: a jumper near a part hides it, and the next wire on it fails later.",
+    "unit": "Before a control unit is condemned: its own feeds and grounds under load, and the maker's service data.",
+    "part": "Look at the plug's pins once more, then renew or mend the part.",
+    "good": "Nothing is wrong in this circuit as it stood: if it comes and goes, record while the harness is moved.",
+}
+"""What to do with a conclusion (common practice)."""
+
+
+@dataclass(frozen=True)
+class Stored:
+    """A stored reading with its probe in words; ``counts`` unless it was set aside."""
+
+    row: CircuitReading
+    reading: Reading
+    words: str
+    shown: str
+    counts: bool
+
+
+def listed(case: Case) -> dict[str, str]:
+    """Every part and shared point of this vehicle that has a circuit."""
+    return circuits_of(cases.knowledge_of(case))
+
+
+def model_of(case: Case, name: str) -> Model:
+    """The circuit of a component with all that can be wrong in it. Raises BadInput when there is none."""
+    return _model(cases.powertrain_of(case), cases.local_of(case), name)
+
+
+@lru_cache(maxsize=KEPT)
+def _model(powertrain: Powertrain, local: Local, name: str) -> Model:
+    return model(circuit_for(expand(powertrain, local), name))
+
+
+def named(case: Case) -> list[tuple[str, str, str]]:
+    """Circuits that the leading suspects are about, with the reason: what one would measure first."""
+    every = listed(case)
+    assessment, _ = suspects.assess_case(case)
+    found: dict[str, tuple[str, str, str]] = {}
+    for item in assessment.suspects[:LEADING]:
+        for name in (item.row.component, *item.row.members):
+            if name in every and name not in found:
+                found[name] = (name, every[name], item.row.words)
+    return list(found.values())
+
+
+def first_probe(case: Case, name: str) -> Probe | None:
+    """The probe that tells most per minute now."""
+    found = propose(model_of(case, name), counting(case, name), most=1)
+    return found[0].probe if found else None
+
+
+def off_words(case: Case, name: str, stand: Stand) -> str:
+    """The plugs that are off, for the ledger."""
+    connectors = model_of(case, name).circuit.connectors
+    return ", ".join(connectors[key] for key in sorted(stand.unplugged)) + " off"
+
+
+def stored(case: Case, name: str) -> list[Stored]:
+    """Every reading at that circuit, in the order they were taken."""
+    circuit = model_of(case, name).circuit
+    found = []
+    for row in case.circuitreadings.filter(component=name).prefetch_related("doubts").select_related("by"):
+        probe = probe_of(row)
+        doubts = list(row.doubts.all())
+        counts = not doubts or doubts[-1].back
+        found.append(Stored(row, Reading(probe, row.value), words_of(circuit, probe), row.shown, counts))
+    return found
+
+
+def probe_of(row: CircuitReading) -> Probe:
+    """Where the leads were at a stored reading."""
+    instrument = Instrument(row.instrument)
+    powered = instrument is not Instrument.OHM
+    jumpers = frozenset((a, b) for a, b in row.jumpers)
+    setting = Setting(row.command, frozenset(row.unplugged), powered=powered, jumpers=jumpers)
+    return Probe(instrument, row.plus, row.minus, setting)
+
+
+def counting(case: Case, name: str) -> list[Reading]:
+    """The readings that count; the newest of a probe supersedes the older ones."""
+    newest = {item.reading.probe: item.reading for item in stored(case, name) if item.counts}
+    return list(newest.values())
+
+
+def record(case: Case, user: User, name: str, stand: Stand, typed: str) -> CircuitReading:
+    """Check a reading and store it. Raises BadInput naming what cannot be; then nothing is stored."""
+    made = model_of(case, name)
+    probe = stand.probe
+    checked(made, probe)
+    shown = typed.strip()
+    value: float | str = shown
+    if probe.instrument not in SHINES:
+        over = probe.instrument is Instrument.OHM and shown.upper() in ("OL", "OVER RANGE", "∞")
+        value = float("9e9") if over else number_of(shown, probe.unit)
+    number = read_value(probe, min(value, 1e9) if isinstance(value, float) and probe.unit == "Ω" else value)
+    return CircuitReading.objects.create(
+        case=case,
+        by=user,
+        component=name,
+        instrument=str(probe.instrument),
+        plus=probe.plus,
+        minus=probe.minus,
+        command=probe.setting.command,
+        unplugged=sorted(probe.setting.unplugged),
+        jumpers=sorted(map(list, probe.setting.jumpers)),
+        value=number,
+        shown=value_words(probe, number),
+    )
+
+
+def set_aside(case: Case, user: User, reading: int, *, back: bool) -> CircuitDoubt:
+    """A reading no longer counts, or counts again. Raises BadInput when the case has no such reading."""
+    row = case.circuitreadings.filter(pk=reading).first()
+    if row is None:
+        raise BadInput("This case has no such reading.", remedies=("choose one from the list",))
+    return CircuitDoubt.objects.create(case=case, by=user, reading=row, back=back)
+
+
+@transaction.atomic
+def conclude(case: Case, user: User, name: str) -> CircuitConclusion:
+    """Store what the readings come to; it becomes a clue through the circuit check of what is to be mended.
+
+    Raises BadInput while nothing stands, or when no single fault explains the readings.
+    """
+    made, readings = model_of(case, name), counting(case, name)
+    found = conclusion(made, readings)
+    if contradiction(made, readings):
+        raise BadInput("No single fault explains these readings.", remedies=("measure the least believable one again",))
+    if not readings or not found.stands:
+        raise BadInput("The readings do not decide yet.", remedies=("make the next probe",))
+    words = conclusion_words(made.circuit, found)
+    test = check_of(cases.knowledge_of(case), made.circuit, found)
+    told = None
+    if test:
+        typed = {"found": next(o.words for o in cases.knowledge_of(case).tests[test[0]].outcomes if o.id == test[1])}
+        told = TestRecord.objects.create(
+            case=case, by=user, test=test[0], readings=typed, outcome=test[1], note=f"from {len(readings)} readings"
+        )
+    stays = CircuitConclusion.objects.create(
+        case=case,
+        by=user,
+        component=name,
+        of=found.of,
+        outcome=found.outcome,
+        probability=found.probability,
+        words=words[:600],
+        record=told,
+    )
+    stays.readings.set([item.row for item in stored(case, name) if item.counts])
+    return stays
+
+
+def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple[str, str] | None:
+    """The circuit check and the outcome that say the same as a conclusion; None when there is none to say it."""
+    if found.outcome == "unit":
+        target, outcome = "engine_module", "part"
+    elif found.outcome == "bad":
+        target, outcome = _point(knowledge, circuit, found.of), "bad"
+        if not target:  # nothing else hangs on it: it is this part's own wiring
+            target, outcome = circuit.id, "open"
+    else:
+        target, outcome = found.member or circuit.id, found.outcome
+        if outcome == "part" and found.faults[0].mode == "open":
+            outcome = "open"  # the check says of an open winding what it says of an open wire
+        if circuit.id in knowledge.points and not found.member and outcome != "good":
+            return None
+    test = knowledge.tests.get(f"check_{target}")
+    return (test.id, outcome) if test and any(row.id == outcome for row in test.outcomes) else None
+
+
+def _point(knowledge: Knowledge, circuit: Circuit, field: str) -> str:
+    """The shared point of that kind which the circuit hangs on, or is."""
+    own = knowledge.points.get(circuit.id)
+    if own and own.field == field:
+        return own.id
+    names = {circuit.id, *circuit.members}
+    return next((p.id for p in knowledge.points.values() if p.field == field and names & {m.id for m in p.members}), "")
+
+
+def conclusion_words(circuit: Circuit, found: Conclusion) -> str:
+    """A conclusion in a sentence."""
+    named = ", or ".join(fault.words for fault in found.faults[:4])
+    more = f", or {len(found.faults) - 4} more that lead to the same work" if len(found.faults) > 4 else ""
+    return f"{named}{more}"
+
+
+def page(case: Case, name: str, stand: Stand) -> dict[str, Any]:
+    """Everything the circuit's page shows."""
+    made = model_of(case, name)
+    circuit, readings = made.circuit, counting(case, name)
+    weights = weights_after(made, readings)
+    doubtful = contradiction(made, readings)
+    found = conclusion(made, readings)
+    proposals = propose(made, readings, most=3)
+    refused = ""
+    at_probe: Strip | None = None
+    finding = None
+    try:
+        checked(made, stand.probe)
+        values = predicted(made, stand.probe)
+        at_probe = strip(stand.probe, float(values[0]), shown_at(made, weights, values))
+        finding = vehicles.measured(case.vehicle, circuit, stand.probe)
+    except GumshoeError as error:
+        refused = f"{error.what} Try: {'; '.join(error.remedies)}." if error.remedies else error.what
+    return {
+        "circuit": circuit,
+        "probe_words": words_of(circuit, stand.probe) if not refused else "",
+        "refused": refused,
+        "strip": at_probe,
+        "finding": finding,
+        "proposals": proposals,
+        "groups": [(", or ".join(f.words for f in g.faults), g.probability) for g in groups(made, readings)[:6]],
+        "struck": [
+            {
+                "words": row.fault.words,
+                "would": between(row.reading.probe, row.lowest, row.highest),
+                "where": words_of(circuit, row.reading.probe),
+                "read": value_words(row.reading.probe, row.reading.value),
+            }
+            for row in struck(made, readings)
+        ],
+        "stored": stored(case, name),
+        "doubtful": words_of(circuit, doubtful.probe) if doubtful else "",
+        "pairs": pairs(made, readings) if doubtful else (),
+        "loading": [
+            {
+                "where": words_of(circuit, row.reading.probe),
+                "read": value_words(row.reading.probe, row.reading.value),
+                "likeliest": row.fault.words,
+                "without": f"{row.open_volts:.1f} V",
+                "leakage": f"{row.leakage_ohm / 1e6:.0f} MΩ" if row.leakage_ohm < 5e9 else "more than 5000 MΩ",
+            }
+            for row in loading(made, readings)
+        ],
+        "conclusion": found,
+        "conclusion_words": conclusion_words(circuit, found),
+        "stands": bool(readings) and found.stands and not doubtful,
+        "advice": ADVICE.get(found.outcome, "Mend the wire or the terminal; then measure the same place again."),
+        "concluded": case.circuitconclusions.filter(component=name).select_related("by", "record").last(),
+        "words": SHINES.get(stand.instrument),
+    }
