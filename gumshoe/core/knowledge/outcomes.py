@@ -85,7 +85,7 @@ _NAMES |= {"a": "ampere", "ma": "milliampere"}
 
 
 @cache
-def _units() -> pint.UnitRegistry[float]:
+def units() -> pint.UnitRegistry[float]:
     return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
 
 
@@ -109,6 +109,6 @@ def number_of(text: str, unit: str) -> float:
         return value
     try:
         wanted = _NAMES.get(unit.lower(), unit)
-        return float(_units().Quantity(value, _NAMES.get(said.lower(), said)).to(wanted).magnitude)
+        return float(units().Quantity(value, _NAMES.get(said.lower(), said)).to(wanted).magnitude)
     except (pint.errors.PintError, AttributeError, TypeError, ValueError, AssertionError) as error:
         raise BadInput(f"“{said[:20]}” cannot be turned into {unit or 'plain digits'}.", remedies=remedies) from error

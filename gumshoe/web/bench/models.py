@@ -49,3 +49,14 @@ class CircuitConclusion(Evidence):
     words = models.CharField(max_length=600)
     readings = models.ManyToManyField(CircuitReading, related_name="conclusions")
     record = models.ForeignKey(TestRecord, on_delete=models.PROTECT, null=True, related_name="+")
+
+
+class HandMeasurement(Evidence):
+    """A hand test that is arithmetic: what was typed, what it came to, and the guided test it was recorded as."""
+
+    test = models.CharField(max_length=40)
+    typed = models.JSONField(default=dict)
+    figures = models.JSONField(default=list)
+    verdict = models.CharField(max_length=30)
+    words = models.CharField(max_length=400)
+    record = models.ForeignKey(TestRecord, on_delete=models.PROTECT, null=True, related_name="+")

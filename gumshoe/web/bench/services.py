@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from gumshoe.core.circuits.library import circuits_of
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.outcomes import check_reading, decide
 from gumshoe.core.knowledge.rows import OutcomeRow, TestRow
@@ -30,6 +31,12 @@ def record(case: Case, user: User, test: TestRow, typed: Mapping[str, str], note
     return TestRecord.objects.create(
         case=case, by=user, test=test.id, readings=readings, outcome=outcome.id, note=note.strip()[:300]
     )
+
+
+def circuit_of(case: Case, test: TestRow) -> str:
+    """The circuit that a generated check is about, where one is known; empty otherwise."""
+    name = test.id.removeprefix("check_")
+    return name if name != test.id and name in circuits_of(cases.knowledge_of(case)) else ""
 
 
 def outcome_of(test: TestRow, name: str) -> OutcomeRow | None:

@@ -2,11 +2,14 @@
 
 from django.urls import path
 
-from gumshoe.web.bench import circuit_views, views
+from gumshoe.web.bench import circuit_views, hand_views, views
 
 app_name = "bench"
 urlpatterns = [
     path("cases/<int:pk>/bench/", views.bench, name="bench"),
+    path("cases/<int:pk>/bench/hand/", hand_views.listed, name="hand"),
+    path("cases/<int:pk>/bench/hand/<slug:name>/", hand_views.one, name="hand_one"),
+    path("cases/<int:pk>/bench/hand/<slug:name>/store/", hand_views.store, name="hand_store"),
     path("cases/<int:pk>/bench/circuits/", circuit_views.listed, name="circuits"),
     path("cases/<int:pk>/bench/circuits/<slug:name>/", circuit_views.circuit, name="circuit"),
     path("cases/<int:pk>/bench/circuits/<slug:name>/record/", circuit_views.record, name="circuit_record"),

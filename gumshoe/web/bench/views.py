@@ -9,7 +9,7 @@ from django.shortcuts import redirect, render
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.outcomes import good_range
 from gumshoe.web.accounts.rights import Right, needs
-from gumshoe.web.bench import services
+from gumshoe.web.bench import hand, services
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.repairs import services as repairs
@@ -78,6 +78,8 @@ def _page(request, case, row, typed, trouble, status=200):  # type: ignore[no-un
             cautions=cautions,
             note=typed.get("note", ""),
             findings=services.findings(case, row),
+            circuit=services.circuit_of(case, row),
+            arithmetic=next((item.id for item in hand.listed(case) if item.test == row.id), ""),
         ),
         status=status,
     )

@@ -1,0 +1,69 @@
+"""Hand tests that are arithmetic: worked out on the page, stored, and recorded as the guided test they belong to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from django.db import transaction
+
+from gumshoe.core.errors import BadInput
+from gumshoe.core.handtests import HandTestRow, Worked, hand_tests_for, values_of, work_out
+from gumshoe.core.handtests.catalogue import field_names, usual_of
+from gumshoe.core.powertrain.description import Fuel
+from gumshoe.web.accounts.models import User
+from gumshoe.web.bench import services as bench
+from gumshoe.web.bench.models import HandMeasurement, TestRecord
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case
+
+
+def listed(case: Case) -> list[HandTestRow]:
+    """The hand tests that make sense for this vehicle."""
+    spark = cases.powertrain_of(case).fuel is not Fuel.DIESEL
+    return hand_tests_for(cases.knowledge_of(case).tests, spark=spark)
+
+
+def row_of(case: Case, name: str) -> HandTestRow:
+    """The hand test of that name. Raises BadInput when this vehicle has none."""
+    found = next((row for row in listed(case) if row.id == name), None)
+    if found is None:
+        raise BadInput("There is no such hand test for this vehicle.", remedies=("choose one from the list",))
+    return found
+
+
+def fields_of(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> list[dict[str, Any]]:
+    """The fields with what stands in them."""
+    specification = cases.specification_of(case)
+    found = []
+    for item in row.inputs:
+        for name, label in field_names(item, cases.powertrain_of(case).cylinders):
+            value = typed.get(name, usual_of(item, specification))
+            found.append({"name": name, "label": label, "row": item, "value": value})
+    return found
+
+
+def worked(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> Worked:
+    """What the typed values come to. Raises BadInput naming the field."""
+    return work_out(row, values_of(row, typed, cases.powertrain_of(case).cylinders))
+
+
+@transaction.atomic
+def store(case: Case, user: User, row: HandTestRow, typed: Mapping[str, str]) -> HandMeasurement:
+    """Store a hand test, and record it as its guided test where it has one. Raises BadInput; then nothing is stored."""
+    found = worked(case, row, typed)
+    names = [field["name"] for field in fields_of(case, row, typed)]
+    told: TestRecord | None = None
+    if row.test and found.reading is not None:
+        value = found.reading if isinstance(found.reading, str) else f"{found.reading:.3f}"
+        told = bench.record(case, user, bench.test_of(case, row.test), {row.reads: value}, f"worked out: {found.words}")
+    return HandMeasurement.objects.create(
+        case=case,
+        by=user,
+        test=row.id,
+        typed={name: typed.get(name, "") for name in names},
+        figures=[f"{figure.name}: {figure.words}" for figure in found.figures],
+        verdict=str(found.verdict),
+        words=found.words[:400],
+        record=told,
+    )
