@@ -71,6 +71,10 @@ class EngineModule:
             0x07: self._codes,
             0x09: self._information,
             0x0A: self._codes,
+            0x10: self._commanded,
+            0x22: self._commanded,
+            0x2F: self._commanded,
+            0x3E: self._commanded,
         }.get(service)
         answers = handler(request) if handler else refuse(service, 0x11)
         if functional and answers and answers[0][:1] == b"\x7f" and answers[0][2] in (0x11, 0x12, 0x31):
@@ -78,6 +82,9 @@ class EngineModule:
         return answers
 
     # -- services -----------------------------------------------------------------------------------------
+
+    def _commanded(self, request: bytes) -> list[bytes]:
+        return [self.vehicle.commanded.answer(self.vehicle, request)]
 
     def _pids(self) -> set[int]:
         known = set(self.vehicle.live_values()) | {"monitor_status", "monitor_status_trip", "frame_code"}

@@ -15,6 +15,7 @@ import can
 
 from gumshoe.core.circuits.instruments import Probe
 from gumshoe.core.circuits.netlist import Circuit
+from gumshoe.core.circuits.solver import Floats
 from gumshoe.simulator.answers import EngineModule, TransmissionModule
 from gumshoe.simulator.chassis import UNITS, ChassisModule
 from gumshoe.simulator.drives import PROFILES
@@ -23,7 +24,7 @@ from gumshoe.simulator.hands import Finding, observe
 from gumshoe.simulator.models import models
 from gumshoe.simulator.node import Node
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle
-from gumshoe.simulator.wiring import measure
+from gumshoe.simulator.wiring import measure, record
 
 log = logging.getLogger(__name__)
 SAVE_EVERY_S = 2.0
@@ -193,6 +194,13 @@ class Runner(threading.Thread):
         """Measure at the wires of a part."""
         with self.lock:
             return measure(self.vehicle, circuit, probe)
+
+    def record_scope(
+        self, circuit: Circuit, probe: Probe, *, hz: float, seconds: float, moving: bool
+    ) -> tuple[Floats, Floats]:
+        """An oscilloscope's record at the wires of a part."""
+        with self.lock:
+            return record(self.vehicle, circuit, probe, hz=hz, seconds=seconds, moving=moving)
 
     def state(self) -> dict[str, float | str | bool]:
         """What somebody standing at the car sees: key, speeds, coolant gauge, lamp, drive in progress."""

@@ -251,6 +251,8 @@ def _circuit(vehicle: Vehicle, component: str) -> Finding:
         return Finding("The plug is off: circuit open.")
     if component in parts.dead - set(parts.wired):
         return Finding("Nothing arrives at its feed or ground: circuit open.")
+    if component in parts.loose:
+        return Finding("The plug sits half home and moves: contact loose.")
     if component in parts.wired:
         element = parts.wired[component][0]
         inside = "the part does not answer" if element in INSIDE else "circuit open"

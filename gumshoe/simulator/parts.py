@@ -26,8 +26,8 @@ class Parts:
     Lists are by cylinder or by bank, counted from 0. ``leaks_mm2``: effective area of holes between the air-flow meter
     and the valves, by component; air that enters there was not metered. ``unplugged``: components whose connector is
     off; ``open_points``: fuses and grounds that are open, with what hangs on them; ``wired``: an element of a
-    component's circuit that is broken or has a resistance it should not have, and its ohms.
-    """
+    component's circuit that is broken or has a resistance it should not have, and its ohms; ``loose``: plugs that are
+    half seated."""
 
     injector_gain: list[float]
     coil_strength: list[float]
@@ -54,6 +54,7 @@ class Parts:
     unplugged: set[str] = field(default_factory=set)
     open_points: dict[str, list[str]] = field(default_factory=dict)
     wired: dict[str, tuple[str, float]] = field(default_factory=dict)
+    loose: set[str] = field(default_factory=set)
 
     @property
     def dead(self) -> set[str]:
@@ -123,6 +124,10 @@ def _at(name: str, place: int, value: object) -> Callable[[Parts], None]:
 
 def _wired(component: str, element: str, ohm: float = OPEN_OHM) -> Callable[[Parts], None]:
     return lambda parts: parts.wired.update({component: (element, ohm)})
+
+
+def _loose(component: str) -> Callable[[Parts], None]:
+    return lambda parts: parts.loose.add(component)
 
 
 def _unplugged(component: str) -> Callable[[Parts], None]:
@@ -298,6 +303,7 @@ def _of_a_cylinder(cylinder: int) -> list[Defect]:
             f"cylinder_{cylinder}",
             _at("compression", place, 0.55),
         ),
+        Defect(f"coil-{cylinder}-loose", f"the plug of the coil {of} is half seated", coil, _loose(coil)),
         Defect(f"coil-{cylinder}-off", f"the plug of the coil {of} is off", coil, _unplugged(coil)),
         Defect(f"injector-{cylinder}-off", f"the plug of the injector {of} is off", injector, _unplugged(injector)),
     ]
@@ -336,7 +342,7 @@ def mend(parts: Parts, component: str, model: Model) -> bool:
         trial = healthy(model)
         defect.apply(trial)
         for item in fields(Parts):
-            if item.name in ("unplugged", "wired"):
+            if item.name in ("unplugged", "wired", "loose"):
                 continue
             good, bad = getattr(nominal, item.name), getattr(trial, item.name)
             if good == bad:
@@ -350,6 +356,7 @@ def mend(parts: Parts, component: str, model: Model) -> bool:
             else:
                 setattr(parts, item.name, good)
     parts.unplugged.discard(component)
+    parts.loose.discard(component)
     if parts.wired.get(component, ("",))[0] in INSIDE:
         del parts.wired[component]
     return repr(parts) != before
@@ -358,5 +365,6 @@ def mend(parts: Parts, component: str, model: Model) -> bool:
 def mend_wiring(parts: Parts, component: str) -> None:
     """Put a component's plug on and its wires in order; what is broken inside the part stays."""
     parts.unplugged.discard(component)
+    parts.loose.discard(component)
     if component in parts.wired and parts.wired[component][0] not in INSIDE:
         del parts.wired[component]

@@ -14,6 +14,7 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
+from gumshoe.simulator.commanded import Commanded
 from gumshoe.simulator.control import CLOSED, EngineManagement
 from gumshoe.simulator.drives import Segment
 from gumshoe.simulator.engine import DT, Air, Engine
@@ -24,6 +25,8 @@ from gumshoe.simulator.parts import Parts, defects_of, healthy, mend, mend_wirin
 from gumshoe.simulator.sensors import BankReadings, Readings, read
 
 GRAVITY = 9.81
+LOOSE_SHARE = 0.12
+"""How often a half seated plug has no contact (invented for the stand-ins)."""
 BYSTANDERS_LOOK_S = 0.2
 """How often the modules beyond the engine look at the bus."""
 
@@ -134,6 +137,7 @@ class Vehicle:
         self.readings = Readings(banks=[BankReadings() for _ in model.banks])
         self.watch = Watch(self.readings, self.management, self.memory, self.frame, self.parts)
         self.driver = Driver()
+        self.commanded = Commanded()
         self.trip = Trip()
         self.key = Key.OFF
         self.speed_kmh = 0.0
@@ -256,6 +260,7 @@ class Vehicle:
             command = management.state.command
             command.fuel_gps = [0.0] * len(self.model.banks)
             command.cranking = False
+        self.commanded.step(self, DT)
         command.injectors_off, command.coils_off = self._dead_outputs()
         imposed, load = self._drive_line(running)
         self.engine.step(command, load, imposed, self.speed_kmh)
@@ -320,6 +325,8 @@ class Vehicle:
 
     def _dead_outputs(self) -> tuple[frozenset[int], frozenset[int]]:
         off = self.parts.dead
+        if self.parts.loose:  # a half seated plug loses contact now and then, as the engine shakes
+            off = off | {name for name in sorted(self.parts.loose) if self.random.random() < LOOSE_SHARE}
         if not off:
             return frozenset(), frozenset()
         return (

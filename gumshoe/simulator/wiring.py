@@ -14,10 +14,13 @@ import numpy as np
 from gumshoe.core.circuits.faults import Fault, Model
 from gumshoe.core.circuits.instruments import SHINES, Instrument, Probe, predicted, spread
 from gumshoe.core.circuits.netlist import Circuit, Kind
+from gumshoe.core.circuits.solver import Floats
 from gumshoe.simulator.hands import Finding
 from gumshoe.simulator.parts import OPEN_OHM, Parts
 from gumshoe.simulator.vehicle import Key, Vehicle
 
+SAMPLES = 20_000
+SCOPE_NOISE_V = 0.02
 NOISE = 0.4
 """Share of an instrument's stated inaccuracy that a careful hand shows (common practice)."""
 
@@ -43,6 +46,35 @@ def measure(vehicle: Vehicle, circuit: Circuit, probe: Probe) -> Finding:
         value = max(value, 0.0)
     digits = 2 if abs(value) < 100.0 else 0
     return Finding(str(probe.instrument), round(value, digits), probe.unit)
+
+
+def record(
+    vehicle: Vehicle, circuit: Circuit, probe: Probe, *, hz: float, seconds: float, moving: bool
+) -> tuple[Floats, Floats]:
+    """An oscilloscope's record at a probe (times in s, volts): its command as pulses at ``hz`` (0: steady on), the
+    harness moved meanwhile or not. A half seated plug loses contact while it is moved."""
+    draw = np.random.default_rng(list(f"{vehicle.identity.vin} {circuit.id} {probe.plus} {moving}".encode()))
+    times = np.arange(0.0, seconds, seconds / SAMPLES)
+    duty = probe.setting.command
+    on = (times * hz) % 1.0 < duty if hz > 0.0 else np.full(SAMPLES, duty > 0.0)
+    home = frozenset[str]()
+    values = np.where(on, _level(vehicle, circuit, probe, 1.0, home), _level(vehicle, circuit, probe, 0.0, home))
+    plugs = [name for name in circuit.connectors if name == "part" and circuit.id in vehicle.parts.loose]
+    if moving and plugs and vehicle.key is not Key.OFF:
+        gone = np.zeros(SAMPLES, dtype=np.bool_)
+        for start in draw.uniform(0.35 * seconds, 0.6 * seconds, 5):
+            gone |= (times >= start) & (times < start + draw.uniform(0.004, 0.02))
+        off = frozenset(plugs)
+        apart = np.where(on, _level(vehicle, circuit, probe, 1.0, off), _level(vehicle, circuit, probe, 0.0, off))
+        values = np.where(gone, apart, values)
+    return times, values + draw.normal(0.0, SCOPE_NOISE_V, SAMPLES)
+
+
+def _level(vehicle: Vehicle, circuit: Circuit, probe: Probe, command: float, off: frozenset[str]) -> float:
+    """The steady voltage at a probe with the command off or on."""
+    steady = replace(probe.setting, command=command, unplugged=probe.setting.unplugged | off)
+    found = measure(vehicle, circuit, replace(probe, instrument=Instrument.METER, setting=steady))
+    return found.value or 0.0
 
 
 def _word(probe: Probe, value: float) -> str:

@@ -7,6 +7,7 @@ from typing import Any
 
 from gumshoe.simulator.garage import Runner, StandIn
 from gumshoe.web.accounts.models import Role, User
+from gumshoe.web.bench import commanding
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import feed
@@ -78,6 +79,7 @@ def start(spec: StandIn) -> Runner:
 def stop_everything() -> None:
     """End feeds, watchers, links and stand-ins, in that order."""
     feed.stop_all()
+    commanding.stop_all()
     proofs_runner.stop_all()
     links.close_all()
     garage.stop_all()

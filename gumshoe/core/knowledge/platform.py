@@ -17,6 +17,7 @@ from gumshoe.core.knowledge.component_rows import ClassRow
 from gumshoe.core.knowledge.parts import Local, PinRow, WiringRow, components, shared_points
 from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.obd.actuators import CommandRow, actuators
 from gumshoe.core.powertrain.description import Powertrain
 
 FOLDER = Path(__file__).parent / "platforms"
@@ -55,6 +56,7 @@ class Platform:
     module: tuple[ModuleRow, ...] = ()
     access: dict[str, Access] = field(default_factory=dict)
     pin: tuple[PinRow, ...] = ()
+    command: tuple[CommandRow, ...] = ()
 
     @cached_property
     def local(self) -> Local:
@@ -72,6 +74,9 @@ def load_platform(path: Path) -> Platform:
         for row in found.pin:
             if row.component not in known:
                 raise DataError(f"pin {row.number}: this powertrain has no component “{row.component}”.")
+        for told in found.command:
+            if told.actuator not in actuators():
+                raise DataError(f"command {told.identifier:04X}: there is no actuator “{told.actuator}”.")
     except DataError as error:
         raise DataError(f"{path.name}: {error.what}") from error
     return found

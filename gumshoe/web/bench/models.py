@@ -60,3 +60,24 @@ class HandMeasurement(Evidence):
     verdict = models.CharField(max_length=30)
     words = models.CharField(max_length=400)
     record = models.ForeignKey(TestRecord, on_delete=models.PROTECT, null=True, related_name="+")
+
+
+class CommandRun(Evidence):
+    """An actuator commanded: the steps and what came back, how it ended and what it says."""
+
+    actuator = models.CharField(max_length=60)
+    samples = models.JSONField(default=list)
+    ended = models.CharField(max_length=200)
+    verdict = models.CharField(max_length=40)
+    words = models.CharField(max_length=300)
+
+
+class ScopeTrace(Evidence):
+    """One channel of an oscilloscope: its samples (times in s and values, 32 bit floats, packed) and what they
+    measure."""
+
+    label = models.CharField(max_length=120)
+    unit = models.CharField(max_length=10)
+    count = models.PositiveIntegerField()
+    packed = models.BinaryField()
+    measured = models.JSONField(default=dict)

@@ -11,6 +11,7 @@ from django.core.wsgi import get_wsgi_application
 from django.db import connection as database
 from django.db.migrations.executor import MigrationExecutor
 
+from gumshoe.web.bench import commanding
 from gumshoe.web.live import feed
 from gumshoe.web.proofs import runner
 from gumshoe.web.scans import services as scans
@@ -47,6 +48,7 @@ def serve(host: str, port: int) -> None:
     finally:
         print("Stopping …", file=sys.stderr)
         feed.stop_all()
+        commanding.stop_all()
         runner.stop_all()
         links.close_all()
         garage.stop_all()

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from gumshoe.core.circuits import Circuit, Probe
+from gumshoe.core.circuits.solver import Floats
 from gumshoe.core.errors import BadInput
 from gumshoe.simulator.drives import PROFILES
 from gumshoe.simulator.garage import Runner
@@ -68,6 +69,14 @@ def measured(vehicle: Vehicle, circuit: Circuit, probe: Probe) -> Finding | None
     """What an instrument shows at the wires of the stand-in; None for a real vehicle."""
     running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
     return running.measure(circuit, probe) if running else None
+
+
+def recorded_scope(
+    vehicle: Vehicle, circuit: Circuit, probe: Probe, *, hz: float, seconds: float, moving: bool
+) -> tuple[Floats, Floats] | None:
+    """An oscilloscope's record at the wires of the stand-in (times, volts); None for a real vehicle."""
+    running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
+    return running.record_scope(circuit, probe, hz=hz, seconds=seconds, moving=moving) if running else None
 
 
 def carry_out(vehicle: Vehicle, component: str, reached: Iterable[str], *, wiring: bool) -> None:

@@ -1,0 +1,69 @@
+"""Actuators that can be commanded, and what must be so before they are."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from typing import Literal
+
+from gumshoe.core.knowledge.tables import load_table
+
+FILE = Path(__file__).parent / "actuators.toml"
+IDLE_RPM = (400.0, 1500.0)
+
+
+@dataclass(frozen=True)
+class ActuatorRow:
+    """One actuator; see the file's head. Commands and feedback in per cent."""
+
+    id: str
+    words: str
+    component: str
+    steps: tuple[float, ...]
+    engine: Literal["off", "idle", "any"]
+    feedback: str
+    hear: str
+    cautions: tuple[str, ...] = ()
+    hold: float = 3.0
+    gain: float = 1.0
+    tolerance: float = 8.0
+    rest: float = 0.0
+
+    @property
+    def seconds(self) -> float:
+        """How long all steps take."""
+        return self.hold * len(self.steps)
+
+
+@dataclass(frozen=True)
+class CommandRow:
+    """What a platform says of one actuator: its identifier for service 2F, and the one that tells its feedback (22)."""
+
+    actuator: str
+    identifier: int
+    feedback: int
+
+
+@dataclass(frozen=True)
+class ActuatorsFile:
+    """``actuators.toml``."""
+
+    actuator: tuple[ActuatorRow, ...]
+
+
+@cache
+def actuators() -> dict[str, ActuatorRow]:
+    """Every actuator by id. Raises DataError with file and line."""
+    return {row.id: row for row in load_table(FILE, ActuatorsFile).actuator}
+
+
+def hindrance(row: ActuatorRow, rpm: float, speed_kmh: float) -> str:
+    """Why a command must not be given now; empty when it may."""
+    if speed_kmh > 0.0:
+        return f"The car moves ({speed_kmh:.0f} km/h): actuators are commanded at rest only."
+    if row.engine == "off" and rpm > 0.0:
+        return "The engine runs: this one is commanded with the key on and the engine off."
+    if row.engine == "idle" and not IDLE_RPM[0] <= rpm <= IDLE_RPM[1]:
+        return f"The engine must idle for this one; it turns at {rpm:.0f} rpm."
+    return ""

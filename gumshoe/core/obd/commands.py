@@ -1,0 +1,124 @@
+"""Command an actuator by UDS 2F (ISO 14229-1 [S]): take control, step, read the feedback, give control back.
+
+The services are udsoncan's over our one link. Control is given back whatever happens, and the unit takes it back by
+itself when nothing tells it that we are still here.
+"""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from typing import Any
+
+import udsoncan
+from udsoncan.client import Client
+from udsoncan.exceptions import (
+    InvalidResponseException,
+    NegativeResponseException,
+    TimeoutException,
+    UnexpectedResponseException,
+)
+
+from gumshoe.core.errors import GumshoeError
+from gumshoe.core.obd.actuators import ActuatorRow, CommandRow
+from gumshoe.core.obd.errors import NoAnswer
+from gumshoe.core.obd.link import Link
+from gumshoe.core.obd.uds import READ_SECONDS, LinkConnection, ModuleAddress
+
+ENGINE = ModuleAddress("engine", 0x7E0, 0x7E8)
+EXTENDED, DEFAULT = 0x03, 0x01
+RETURN_CONTROL, ADJUST = 0x00, 0x03
+FULL = 255.0
+RPM_PID, SPEED_PID = 0x0C, 0x0D
+REASONS = {
+    0x11: "this unit takes no commands",
+    0x12: "this unit does not know that command",
+    0x22: "its conditions are not fulfilled",
+    0x31: "this vehicle has no such actuator, or the value is out of its range",
+    0x33: "the unit is locked: it needs the maker's own key",
+    0x7E: "not in this session",
+    0x7F: "not in this session",
+}
+
+
+class CommandRefused(GumshoeError):
+    """The control unit did not take a command; says why."""
+
+    kept = "Control is with the control unit; nothing was left commanded."
+    remedies = ("look at the conditions: key, engine, standstill", "command it by hand with a fused jumper or a lamp")
+
+
+class _PerCent(udsoncan.DidCodec):
+    """One byte for 0 to 100 %."""
+
+    def encode(self, *value: Any, **_: Any) -> bytes:
+        return bytes((round(min(max(float(value[0]), 0.0), 100.0) * FULL / 100.0),))
+
+    def decode(self, payload: bytes) -> float:
+        return payload[0] * 100.0 / FULL if payload else 0.0  # control given back: the unit need not say at what
+
+    def __len__(self) -> int:
+        return 1
+
+
+class Commander:
+    """One actuator under our command. Use as a context: leaving it gives control back."""
+
+    def __init__(self, link: Link, row: ActuatorRow, ids: CommandRow, address: ModuleAddress = ENGINE) -> None:
+        self.row, self.ids = row, ids
+        self._link = link
+        config: Any = dict(udsoncan.configs.default_client_config)
+        config |= {
+            "data_identifiers": {ids.feedback: _PerCent},
+            "input_output": {ids.identifier: _PerCent},
+            "request_timeout": READ_SECONDS,
+        }
+        self._client = Client(LinkConnection(link, address), config=config)
+
+    def __enter__(self) -> Commander:
+        """Open the extended session. Raises CommandRefused or NoAnswer."""
+        self._client.open()
+        self._try(lambda: self._client.change_session(EXTENDED))
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for last in (self.release, lambda: self._try(lambda: self._client.change_session(DEFAULT))):
+            with suppress(GumshoeError):  # the link is gone: the unit takes control back when we fall silent
+                last()
+        self._client.close()
+
+    def step(self, value: float) -> None:
+        """Command a value in per cent. Raises CommandRefused or NoAnswer."""
+        self._try(lambda: self._client.io_control(self.ids.identifier, ADJUST, [value]))
+
+    def release(self) -> None:
+        """Give control back to the unit."""
+        self._try(lambda: self._client.io_control(self.ids.identifier, RETURN_CONTROL))
+
+    def feedback(self) -> float:
+        """What comes back, in per cent."""
+        answer = self._try(lambda: self._client.read_data_by_identifier(self.ids.feedback))
+        return float(answer.service_data.values[self.ids.feedback])
+
+    def still_here(self) -> None:
+        """Tell the unit that somebody is still here."""
+        self._try(lambda: self._client.tester_present())
+
+    def conditions(self) -> tuple[float, float]:
+        """Engine speed (rpm) and road speed (km/h)."""
+        answer = self._link.ask(0, bytes((0x01, RPM_PID, SPEED_PID))).payload
+        if len(answer) < 6:
+            raise NoAnswer("The engine's unit did not tell its speed.")
+        return (answer[2] * 256 + answer[3]) / 4.0, float(answer[5])
+
+    def _try(self, ask: Any) -> Any:
+        try:
+            return ask()
+        except NegativeResponseException as error:
+            code = error.response.code or 0
+            raise CommandRefused(
+                f"{self.row.words}: the control unit refused: {REASONS.get(code, f'reason {code:02X}')}."
+            ) from error
+        except TimeoutException as error:
+            raise NoAnswer(f"{self.row.words}: no answer to the command.") from error
+        except (InvalidResponseException, UnexpectedResponseException) as error:
+            raise CommandRefused(f"{self.row.words}: the answer could not be read.") from error

@@ -1,0 +1,108 @@
+"""Actuators of a stand-in under a tester's command (UDS 10, 22, 2F, 3E; ISO 14229-1 [S]).
+
+Control ends when the tester gives it back, leaves the session, falls silent for five seconds, or the conditions go.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from gumshoe.simulator.vehicle import Vehicle
+
+SILENCE_S = 5.0
+"""S3 of the server [S]."""
+FULL = 255.0
+SETTLES_S = 0.25
+"""Time constant of what is commanded (within what is common, no source)."""
+DEFAULT, EXTENDED = 0x01, 0x03
+RETURN_CONTROL, ADJUST = 0x00, 0x03
+IDENTIFIERS = {0x4C01: "purge_valve", 0x4C02: "throttle_motor", 0x4C03: "fan", 0x4C04: "fuel_pump"}
+FEEDBACK = 0x80
+"""Added to an actuator's identifier: what comes back from it."""
+ENGINE_OFF_ONLY = {"throttle_motor", "fuel_pump"}
+
+
+@dataclass
+class Commanded:
+    """Which actuators a tester holds, at what share, and where they really are (0 to 1)."""
+
+    session: int = DEFAULT
+    heard_s: float = 0.0
+    held: dict[str, float] = field(default_factory=dict)
+    actual: dict[str, float] = field(default_factory=lambda: dict.fromkeys(IDENTIFIERS.values(), 0.0))
+
+    def step(self, vehicle: Vehicle, seconds: float) -> None:
+        """Move the actuators, and take control back where it must not stay."""
+        if not self.held and not any(self.actual.values()):
+            return
+        moving = vehicle.speed_kmh > 0.0
+        silent = vehicle.clock_s - self.heard_s > SILENCE_S
+        if silent or moving or vehicle.key.value == "off":
+            self.drop()
+        running = vehicle.engine.state.rpm > 0.0
+        for name in list(self.held):
+            if running and name in ENGINE_OFF_ONLY:
+                del self.held[name]
+        command = vehicle.management.state.command
+        for name in self.actual:
+            wanted = self.held.get(name, 0.0)
+            if name in vehicle.parts.dead:
+                wanted = 0.0  # nothing arrives, or nothing flows
+            self.actual[name] += (wanted - self.actual[name]) * min(seconds / SETTLES_S, 1.0)
+            if name not in self.held and self.actual[name] < 0.01:
+                self.actual[name] = 0.0
+        if "purge_valve" in self.held:
+            command.purge = self.held["purge_valve"]
+        if "throttle_motor" in self.held:
+            command.throttle = self.actual["throttle_motor"]
+
+    def drop(self) -> None:
+        """Give everything back."""
+        self.held.clear()
+        self.session = DEFAULT
+
+    def answer(self, vehicle: Vehicle, request: bytes) -> bytes:
+        """Answer a request of these services."""
+        self.heard_s = vehicle.clock_s
+        service = request[0]
+        if service == 0x10:
+            return self._session(request)
+        if service == 0x3E:
+            return bytes((0x7E, request[1] & 0x7F)) if len(request) == 2 else bytes((0x7F, service, 0x13))
+        if len(request) < 3:
+            return bytes((0x7F, service, 0x13))
+        identifier = request[1] << 8 | request[2]
+        if service == 0x22:
+            name = IDENTIFIERS.get(identifier - FEEDBACK)
+            if name is None:
+                return bytes((0x7F, service, 0x31))
+            return bytes((0x62, *request[1:3], round(self.actual[name] * FULL)))
+        return self._control(vehicle, request, IDENTIFIERS.get(identifier))
+
+    def _session(self, request: bytes) -> bytes:
+        if len(request) != 2:
+            return bytes((0x7F, 0x10, 0x13))
+        if request[1] not in (DEFAULT, EXTENDED):
+            return bytes((0x7F, 0x10, 0x12))
+        self.session = request[1]
+        if self.session == DEFAULT:
+            self.held.clear()
+        return bytes((0x50, self.session, 0x00, 0x32, 0x01, 0xF4))
+
+    def _control(self, vehicle: Vehicle, request: bytes, name: str | None) -> bytes:
+        if self.session != EXTENDED:
+            return bytes((0x7F, 0x2F, 0x7F))
+        if name is None:
+            return bytes((0x7F, 0x2F, 0x31))
+        if len(request) == 4 and request[3] == RETURN_CONTROL:
+            self.held.pop(name, None)
+            return bytes((0x6F, *request[1:4]))
+        if len(request) != 5 or request[3] != ADJUST:
+            return bytes((0x7F, 0x2F, 0x31 if len(request) >= 4 else 0x13))
+        running = vehicle.engine.state.rpm > 0.0
+        if vehicle.speed_kmh > 0.0 or (running and name in ENGINE_OFF_ONLY):
+            return bytes((0x7F, 0x2F, 0x22))
+        self.held[name] = request[4] / FULL
+        return bytes((0x6F, *request[1:5]))

@@ -1,0 +1,84 @@
+"""Oscilloscope traces: the page, a file read, a record at a stand-in, a file given out."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.signals.scope import MOST_BYTES
+from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.bench import circuits, traces
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.models import Case
+
+
+@require_GET
+@needs(Right.SEE)
+def listed(request: HttpRequest, pk: int) -> HttpResponse:
+    """Every trace of the case, and how to add one."""
+    return _page(request, find(pk))
+
+
+@require_POST
+@needs(Right.WORK)
+def read(request: HttpRequest, pk: int) -> HttpResponse:
+    """Read a CSV file (POST)."""
+    case = find(pk)
+    upload = request.FILES.get("file")
+    try:
+        if upload is None:
+            raise BadInput("No file was chosen.", remedies=("choose the oscilloscope's CSV file",))
+        if (upload.size or 0) > MOST_BYTES:
+            raise BadInput("The file is larger than 64 MB.", remedies=("cut it to the stretch that matters",))
+        stored = traces.read(case, request.user, upload.name or "file", upload.read())  # type: ignore[arg-type]
+    except GumshoeError as error:
+        return _page(request, case, str(error), 400)
+    messages.success(request, f"Read: {len(stored)} channel{'s' if len(stored) > 1 else ''}, measured below.")
+    return redirect("bench:traces", pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def record(request: HttpRequest, pk: int) -> HttpResponse:
+    """Record at the stand-in (POST)."""
+    case = find(pk)
+    component, _, node = request.POST.get("place", "").partition("/")
+    try:
+        numbers = [float(request.POST.get(key, "0").replace(",", ".") or 0.0) for key in ("duty", "hz")]
+    except ValueError:
+        return _page(request, case, "Duty and frequency are numbers. Nothing was recorded.", 400)
+    try:
+        traces.record(
+            case,
+            request.user,  # type: ignore[arg-type]
+            component,
+            node,
+            duty=numbers[0] / 100.0,
+            hz=numbers[1],
+            moving=bool(request.POST.get("moving")),
+        )
+    except GumshoeError as error:
+        return _page(request, case, str(error), 400)
+    return redirect("bench:traces", pk)
+
+
+@require_GET
+@needs(Right.SEE)
+def export(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """A trace as CSV."""
+    name, text = traces.file_of(find(pk), number)
+    answer = HttpResponse(text, content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
+
+
+def _page(request: HttpRequest, case: Case, trouble: str = "", status: int = 200) -> HttpResponse:
+    places: list[tuple[str, str]] = []
+    for name, words, _ in circuits.named(case) if case.vehicle.stand_in else ():
+        circuit = circuits.model_of(case, name).circuit
+        places += [(f"{name}/{place.node}", f"{words}: {place.words}") for place in circuit.places if not place.behind]
+    context = folder(case, "bench", traces=traces.listed(case), places=places, trouble=trouble)
+    return render(request, "bench/traces.html", context, status=status)
