@@ -459,9 +459,10 @@ class Vehicle:
     def save(self) -> dict[str, Any]:
         """Plain values for a state file."""
         state = self.engine.state
+        sets = {"unplugged": sorted(self.parts.unplugged), "loose": sorted(self.parts.loose)}
         return asdict(
             Saved(
-                asdict(self.parts) | {"unplugged": sorted(self.parts.unplugged)},
+                asdict(self.parts) | sets,
                 asdict(self.memory),
                 state.coolant_c,
                 state.intake_c,

@@ -1,5 +1,6 @@
 """Actuators commanded on the stand-in over its bus, by udsoncan's own client and by our commander."""
 
+import json
 import unittest
 from typing import Any
 
@@ -15,6 +16,9 @@ from gumshoe.core.obd.uds import LinkConnection
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.garage import Runner
+from gumshoe.simulator.models import models
+from gumshoe.simulator.parts import defects_of
+from gumshoe.simulator.vehicle import Identity, Vehicle
 
 TOLD = {row.actuator: row for row in platforms()["ostrel_tern_16"].command}
 
@@ -122,3 +126,13 @@ class Interlocks(unittest.TestCase):
             self.assertTrue(platform.command)
             for row in platform.command:
                 self.assertIn(row.actuator, actuators())
+
+
+class Remembered(unittest.TestCase):
+    def test_every_defect_survives_its_state_file(self) -> None:
+        """A stand-in is written as JSON every other second, whatever is wrong with it."""
+        for key in defects_of(models()["tern_16"]):
+            car = Vehicle(Identity("UY0TN16A9G2000001", "TESTCAL-0001", 1), defects=(key,))
+            other = Vehicle(Identity("UY0TN16A9G2000001", "TESTCAL-0001", 1))
+            other.restore(json.loads(json.dumps(car.save())))
+            self.assertEqual(other.parts, car.parts, key)

@@ -68,8 +68,14 @@ class Figure:
     digits: int = 1
 
     @property
+    def number(self) -> str:
+        """The value in its digits."""
+        return f"{self.value:.{self.digits}f}"
+
+    @property
     def words(self) -> str:
-        return f"{self.value:.{self.digits}f} {self.unit}".strip()
+        """The value with its unit."""
+        return f"{self.number} {self.unit}".strip()
 
 
 @dataclass(frozen=True)
