@@ -5,12 +5,15 @@ from urllib.parse import parse_qs, urlparse
 from django.test import TestCase
 from django.urls import reverse
 
+from gumshoe.core.casefile import write_case
 from gumshoe.core.circuits import GROUND, Instrument
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench.models import CircuitConclusion, CircuitReading
 from gumshoe.web.bench.stand import Stand, stand_for
+from gumshoe.web.reports.casefile import export
+from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.suspects import services as suspects
 from tests.web.support import car, case_of, person, stand_in, start, stop_everything
@@ -179,3 +182,24 @@ class AtTheStandIn(TestCase):
             case.vehicle, circuits.model_of(case, "purge_valve").circuit, Stand(plus="feed").probe
         )
         self.assertIn("key is off", found.words if found else "")
+
+
+class CaseFiles(TestCase):
+    def test_readings_go_out_and_come_back(self) -> None:
+        user = person()
+        case = case_of(user, car())
+        aside = circuits.record(case, user, "purge_valve", Stand(plus="fuse_out"), "3.3")
+        circuits.set_aside(case, user, aside.pk, back=False)
+        circuits.record(case, user, "purge_valve", Stand(plus="control"), "0.05")
+        circuits.record(case, user, "purge_valve", OHM, "OL")
+        circuits.record(case, user, "purge_valve", LOOK, "clean and tight")
+        circuits.conclude(case, user, "purge_valve")
+        self.client.force_login(user)
+        report = self.client.get(reverse("reports:report", args=(case.pk,)))
+        self.assertContains(report, "over range")
+        self.assertContains(report, "Concluded:")
+        (facts,) = export(case).circuits
+        self.assertEqual((facts.component, len(facts.readings)), ("purge_valve", 3))
+        back = import_case(user, write_case(export(case)).encode())
+        self.assertEqual(len(circuits.counting(back, "purge_valve")), 3)
+        self.assertEqual(export(back).circuits, export(case).circuits)

@@ -116,11 +116,8 @@ def _read(circuit: Circuit, facts: CircuitFacts) -> CircuitRead:
 def probe_of(row: ProbeFacts) -> Probe:
     """Where the leads were, as the file says it."""
     instrument = Instrument(row.instrument)
-    jumpers = frozenset((a, b) for a, b in row.jumpers)
     powered = instrument is not Instrument.OHM
-    return Probe(
-        instrument,
-        row.plus,
-        row.minus,
-        Setting(row.command, frozenset(row.unplugged), powered=powered, jumpers=jumpers),
-    )
+    jumpers = frozenset((a, b) for a, b in row.jumpers)
+    setting = Setting(row.command, frozenset(row.unplugged), powered=powered, jumpers=jumpers)
+    minus = "" if instrument in (Instrument.HEARD, Instrument.LOOK) else row.minus
+    return Probe(instrument, row.plus, minus, setting)

@@ -113,6 +113,15 @@ def stored(case: Case, name: str) -> list[Stored]:
     return found
 
 
+def reported(case: Case) -> list[tuple[str, list[Stored], CircuitConclusion | None]]:
+    """Every circuit that was measured: its words, its readings, its conclusion."""
+    found = []
+    for name in dict.fromkeys(case.circuitreadings.values_list("component", flat=True)):
+        concluded = case.circuitconclusions.filter(component=name).select_related("by").last()
+        found.append((model_of(case, name).circuit.words, stored(case, name), concluded))
+    return found
+
+
 def probe_of(row: CircuitReading) -> Probe:
     """Where the leads were at a stored reading."""
     instrument = Instrument(row.instrument)

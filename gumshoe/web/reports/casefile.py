@@ -7,10 +7,12 @@ from typing import Any
 
 from gumshoe.core.casefile.model import (
     CaseFile,
+    CircuitFacts,
     ComplaintFacts,
     EventFacts,
     HandTestFacts,
     LineFacts,
+    ProbeFacts,
     ProofFacts,
     RecordingFacts,
     TestFacts,
@@ -18,6 +20,10 @@ from gumshoe.core.casefile.model import (
     VerdictFacts,
     WorkFacts,
 )
+from gumshoe.core.circuits import GROUND, Instrument
+from gumshoe.core.circuits.instruments import SHINES
+from gumshoe.web.bench import circuits
+from gumshoe.web.bench.models import CircuitReading
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.live import services as live
@@ -73,6 +79,7 @@ def export(case: Case) -> CaseFile:
                 for test in ours.added(case.testrecords.select_related("by"))
             ),
         ),
+        circuits=(*came.circuits, *_circuits(case, ours)),
         lines=(*came.lines, *(_line(line) for line in ours.added(case.lines.select_related("by")))),
         work=(
             *came.work,
@@ -110,6 +117,33 @@ class _Ours:
 
     def added(self, rows: Any) -> list[Any]:
         return [row for row in rows if self.is_added(row)]
+
+
+def _circuits(case: Case, ours: _Ours) -> list[CircuitFacts]:
+    """The readings at each circuit that count, in the order they were taken."""
+    added = {row.pk for row in ours.added(case.circuitreadings.all())}
+    names = dict.fromkeys(case.circuitreadings.values_list("component", flat=True))
+    found = []
+    for name in names:
+        rows = [item.row for item in circuits.stored(case, name) if item.counts and item.row.pk in added]
+        if rows:
+            found.append(CircuitFacts(name, tuple(_probe(row) for row in rows)))
+    return found
+
+
+def _probe(row: CircuitReading) -> ProbeFacts:
+    words = SHINES.get(Instrument(row.instrument))
+    return ProbeFacts(
+        row.plus,
+        row.shown if words else row.value,  # type: ignore[arg-type]
+        row.instrument,  # type: ignore[arg-type]
+        row.minus or GROUND,
+        row.command,
+        tuple(row.unplugged),
+        tuple((a, b) for a, b in row.jumpers),
+        row.at.isoformat(),
+        str(row.by),
+    )
 
 
 def _complaint(row: Complaint) -> ComplaintFacts:

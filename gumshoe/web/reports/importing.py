@@ -10,13 +10,17 @@ from django.db import transaction
 from django.utils import timezone
 
 from gumshoe.core.casefile import CaseFile, plain_case, read_case
-from gumshoe.core.casefile.model import EventFacts, LineFacts
+from gumshoe.core.casefile.model import CircuitFacts, EventFacts, LineFacts
+from gumshoe.core.casefile.probe import probe_of
+from gumshoe.core.circuits.checks import reading_of
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.presets import facts_of
+from gumshoe.core.maps.strip import value_words
 from gumshoe.core.obd.poller import Sample
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.web.accounts.models import User
-from gumshoe.web.bench.models import TestRecord
+from gumshoe.web.bench import circuits
+from gumshoe.web.bench.models import CircuitReading, TestRecord
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Complaint, Imported
 from gumshoe.web.live import store
@@ -108,6 +112,8 @@ class _Maker:
             self.make(HandTest, hand.at, cylinders=list(hand.cylinders), how=hand.how[:80])
         for test in document.tests:
             self.make(TestRecord, test.at, test=test.test[:60], outcome=test.outcome[:40], readings=test.readings)
+        for circuit in document.circuits:
+            self._circuit(circuit)
         for event in document.events:
             self._event(event)
         for line in document.lines:
@@ -134,6 +140,26 @@ class _Maker:
                 root_cause=named.root_cause[:200],
             )
         self._proof(document)
+
+    def _circuit(self, facts: CircuitFacts) -> None:
+        """Readings at a circuit, checked as if they were typed now."""
+        made = circuits.model_of(self.case, facts.component)
+        for row in facts.readings:
+            probe = probe_of(row)
+            value = reading_of(made, probe, row.value).value
+            self.make(
+                CircuitReading,
+                row.at,
+                component=facts.component,
+                instrument=str(probe.instrument),
+                plus=probe.plus,
+                minus=probe.minus,
+                command=probe.setting.command,
+                unplugged=sorted(probe.setting.unplugged),
+                jumpers=sorted(map(list, probe.setting.jumpers)),
+                value=value,
+                shown=value_words(probe, value),
+            )
 
     def _scans(self, document: CaseFile) -> None:
         for snapshot in document.scans:

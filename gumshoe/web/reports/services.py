@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.models import User
+from gumshoe.web.bench import circuits
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
@@ -50,6 +51,10 @@ def gather(case: Case) -> dict[str, Any]:
         "first_scan": first,
         "codes": codes,
         "tests": [row for row in bench.performed(case) if not row["superseded"]],
+        "circuits": circuits.reported(case),
+        "worked": case.handmeasurements.select_related("by"),
+        "commands": case.commandruns.select_related("by"),
+        "traces": case.scopetraces.select_related("by"),
         "trims": live.trim_reading(rows, cases.knowledge_of(case).powertrain),
         "verdict": case.verdicts.last(),
         "lines": lines,
