@@ -8,6 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+from gumshoe.simulator.models import Model
+
 if TYPE_CHECKING:
     from gumshoe.simulator.vehicle import Vehicle
 
@@ -18,10 +20,30 @@ SETTLES_S = 0.25
 """Time constant of what is commanded (within what is common, no source)."""
 DEFAULT, EXTENDED = 0x01, 0x03
 RETURN_CONTROL, ADJUST = 0x00, 0x03
-IDENTIFIERS = {0x4C01: "purge_valve", 0x4C02: "throttle_motor", 0x4C03: "fan", 0x4C04: "fuel_pump"}
+IDENTIFIERS = {
+    0x4C01: "purge_valve",
+    0x4C02: "throttle_motor",
+    0x4C03: "fan",
+    0x4C04: "fuel_pump",
+    0x4C05: "intake_phaser_valve",
+    0x4C06: "boost_valve",
+    0x4C07: "vent_valve",
+}
 FEEDBACK = 0x80
 """Added to an actuator's identifier: what comes back from it."""
 ENGINE_OFF_ONLY = {"throttle_motor", "fuel_pump"}
+IDLE_ONLY = {"intake_phaser_valve"}
+IDLE_RPM = (400.0, 1500.0)
+
+
+def has(model: Model, name: str) -> bool:
+    """Whether this kind of car has that actuator."""
+    needs = {
+        "intake_phaser_valve": model.cam_travel_deg,
+        "boost_valve": model.boost_kpa,
+        "vent_valve": model.sealed_tank,
+    }
+    return bool(needs.get(name, True))
 
 
 @dataclass
@@ -41,9 +63,8 @@ class Commanded:
         silent = vehicle.clock_s - self.heard_s > SILENCE_S
         if silent or moving or vehicle.key.value == "off":
             self.drop()
-        running = vehicle.engine.state.rpm > 0.0
         for name in list(self.held):
-            if running and name in ENGINE_OFF_ONLY:
+            if not self._may(vehicle, name):
                 del self.held[name]
         command = vehicle.management.state.command
         for name in self.actual:
@@ -57,6 +78,24 @@ class Commanded:
             command.purge = self.held["purge_valve"]
         if "throttle_motor" in self.held:
             command.throttle = self.actual["throttle_motor"]
+        systems, model = vehicle.engine.systems, vehicle.model
+        if "intake_phaser_valve" in self.held:
+            command.cam_deg = self.held["intake_phaser_valve"] * model.cam_travel_deg
+            vehicle.management.state.cam_target_deg = command.cam_deg
+        if "boost_valve" in self.held:
+            command.gate = self.held["boost_valve"]
+        command.vent_shut = command.vent_shut or self.held.get("vent_valve", 0.0) > 0.5
+        if model.cam_travel_deg:
+            self.actual["intake_phaser_valve"] = systems.cam_deg / model.cam_travel_deg
+        if model.boost_kpa:
+            self.actual["boost_valve"] = systems.gate
+
+    @staticmethod
+    def _may(vehicle: Vehicle, name: str) -> bool:
+        rpm = vehicle.engine.state.rpm
+        if name in ENGINE_OFF_ONLY:
+            return rpm <= 0.0
+        return name not in IDLE_ONLY or IDLE_RPM[0] <= rpm <= IDLE_RPM[1]
 
     def drop(self) -> None:
         """Give everything back."""
@@ -76,7 +115,7 @@ class Commanded:
         identifier = request[1] << 8 | request[2]
         if service == 0x22:
             name = IDENTIFIERS.get(identifier - FEEDBACK)
-            if name is None:
+            if name is None or not has(vehicle.model, name):
                 return bytes((0x7F, service, 0x31))
             return bytes((0x62, *request[1:3], round(self.actual[name] * FULL)))
         return self._control(vehicle, request, IDENTIFIERS.get(identifier))
@@ -94,15 +133,14 @@ class Commanded:
     def _control(self, vehicle: Vehicle, request: bytes, name: str | None) -> bytes:
         if self.session != EXTENDED:
             return bytes((0x7F, 0x2F, 0x7F))
-        if name is None:
+        if name is None or not has(vehicle.model, name):
             return bytes((0x7F, 0x2F, 0x31))
         if len(request) == 4 and request[3] == RETURN_CONTROL:
             self.held.pop(name, None)
             return bytes((0x6F, *request[1:4]))
         if len(request) != 5 or request[3] != ADJUST:
             return bytes((0x7F, 0x2F, 0x31 if len(request) >= 4 else 0x13))
-        running = vehicle.engine.state.rpm > 0.0
-        if vehicle.speed_kmh > 0.0 or (running and name in ENGINE_OFF_ONLY):
+        if vehicle.speed_kmh > 0.0 or not self._may(vehicle, name):
             return bytes((0x7F, 0x2F, 0x22))
         self.held[name] = request[4] / FULL
         return bytes((0x6F, *request[1:5]))

@@ -53,6 +53,9 @@ class ControlState:
     model_gps: float = 0.0
     target_rpm: float = 760.0
     heater_on: bool = False
+    gate: float = 0.0
+    boost_target_kpa: float = 0.0
+    cam_target_deg: float = 0.0
     start_coolant_c: float = 0.0
     metering_usable: bool = True
     banks: list[BankControl] = field(default_factory=lambda: [BankControl()])
@@ -86,6 +89,7 @@ class EngineManagement:
         self._idle(seen, running)
         self._fuel(seen, running, cranking)
         self._spark(seen, running)
+        self._systems(seen, running)
         state.heater_on = running
         for own, bank in zip(seen.banks, state.banks, strict=True):
             warming = DT / 9.0 if own.heater_amps > 0.2 else (DT / 120.0 if running else -DT / 60.0)
@@ -102,7 +106,7 @@ class EngineManagement:
 
     def _air(self, seen: Readings) -> None:
         state, model = self.state, self.model
-        state.model_gps = model_air_gps(model, state.throttle, seen.rpm, seen.intake_c, seen.baro_kpa)
+        state.model_gps = model_air_gps(model, state.throttle, seen.rpm, seen.intake_c, seen.charge_kpa)
         if model.flow_metered:
             state.metering_usable = 0.5 < seen.meter_v < 4.8
             measured = seen.meter_gps if state.metering_usable else state.model_gps
@@ -117,7 +121,7 @@ class EngineManagement:
             # J1979: absolute load is air per intake stroke over 1.184 g/L times the cylinder's displacement.
             state.abs_load_pct = 100.0 * state.air_gps * 120.0 / (seen.rpm * 1.184 * model.displacement_l)
             x = (seen.rpm - 4000.0) / 4000.0
-            peak = (0.90 - 0.14 * x * x) * seen.baro_kpa / 101.3
+            peak = (0.90 - 0.14 * x * x) * seen.baro_kpa / 101.3 * model.breath
             state.load_pct = min(100.0, state.abs_load_pct / max(peak, 0.2))
         else:
             state.abs_load_pct = state.load_pct = 0.0
@@ -197,6 +201,21 @@ class EngineManagement:
             if self.state.air_gps < limit * self.model.size:
                 return number
         return 3
+
+    def _systems(self, seen: Readings, running: bool) -> None:
+        """Boost by the gate, the intake cam by speed and load; the vent stays open."""
+        state, command, model = self.state, self.state.command, self.model
+        if model.boost_kpa:
+            wanted = model.boost_kpa * min(max((seen.pedal - 0.25) / 0.55, 0.0), 1.0)
+            state.boost_target_kpa = wanted
+            over = (seen.charge_kpa - seen.baro_kpa) - wanted
+            state.gate = min(max(state.gate + 0.02 * over * DT, 0.0), 1.0) if running else 0.0
+            command.gate = state.gate
+        if model.cam_travel_deg:
+            part_load = running and seen.pedal > 0.02 and seen.rpm > 1200.0 and seen.coolant_c > 50.0
+            wanted = min((seen.rpm - 1200.0) / 60.0, 0.8 * model.cam_travel_deg) if part_load else 0.0
+            state.cam_target_deg = command.cam_deg = wanted
+        command.vent_shut = False
 
     def _spark(self, seen: Readings, running: bool) -> None:
         state = self.state

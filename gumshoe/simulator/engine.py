@@ -13,6 +13,7 @@ from random import Random
 
 from gumshoe.simulator.models import Model
 from gumshoe.simulator.parts import Parts, leak_spread
+from gumshoe.simulator.systems import Systems
 
 DT = 0.02
 R_AIR = 287.0
@@ -40,6 +41,9 @@ class Actuation:
     cranking: bool = False
     injectors_off: frozenset[int] = frozenset()
     coils_off: frozenset[int] = frozenset()
+    gate: float = 0.0
+    cam_deg: float = 0.0
+    vent_shut: bool = False
 
 
 @dataclass
@@ -121,13 +125,24 @@ class Engine:
         self._swept_m3, self._manifold_m3 = model.displacement_l * 1e-3, model.manifold_l * 1e-3
         self._fuel_of_bank = [0.0 for _ in model.banks]
         self._spread = leak_spread(model)
+        self.systems = Systems()
 
     # -- one step -----------------------------------------------------------------------------------------
 
     def step(self, command: Actuation, load_nm: float, imposed_rpm: float | None, speed_kmh: float) -> None:
         """Advance 20 ms. With ``imposed_rpm`` (drive line engaged) the speed is given and torque is the result."""
-        state = self.state
+        state, systems = self.state, self.systems
+        systems.actuate(
+            self.model,
+            self.parts,
+            DT,
+            gate=command.gate,
+            cam_deg=command.cam_deg,
+            vent_shut=command.vent_shut,
+            rpm=state.rpm,
+        )
         self._air(command)
+        systems.step(self.model, self.parts, DT, flow_gps=state.cylinder_gps, purge_gps=self._purge_air)
         self._fuel(command)
         torque = self._combustion(command)
         net = torque - self._friction_nm()
@@ -148,7 +163,8 @@ class Engine:
         model, parts, state = self.model, self.parts, self.state
         up_k = state.intake_c + 273.15
         drawn = state.throttle_gps / model.size
-        ambient = self.air.pressure_pa - 1.4 * (parts.air_filter_restriction - 1.0) * drawn
+        outside = self.air.pressure_pa - 1.4 * (parts.air_filter_restriction - 1.0) * drawn
+        ambient = outside + 1000.0 * self.systems.boost_kpa  # ahead of the throttle
         area = model.throttle_seep_mm2 + model.throttle_full_mm2 * command.throttle**1.6
         pressure = state.manifold_pa
         state.throttle_gps = orifice_gps(area, ambient, pressure, up_k)
@@ -222,7 +238,8 @@ class Engine:
         unmetered = state.leak_gps / (self._inflow or 1.0)
         measured, strayed = state.cylinder_gps * (1.0 - unmetered) / count, state.cylinder_gps * unmetered
         vapour = self._purge_fuel / count
-        load = state.manifold_pa / 101_000.0
+        load = state.manifold_pa / 101_000.0 / model.breath
+        residual = self._residual(load)
         power = 0.0
         chances = [0.0] * count
         for bank, members in enumerate(model.members):
@@ -242,7 +259,7 @@ class Engine:
                 burnt_fuel += own_fuel
                 useful = min(own_fuel, own_air / AFR)
                 power += useful * 1e-3 * LOWER_HEATING_VALUE * parts.compression[cylinder] ** 0.5
-                chances[cylinder] = self._misfire_chance(cylinder, ratio, load, command)
+                chances[cylinder] = min(self._misfire_chance(cylinder, ratio, load, command) + residual, 1.0)
                 missed += chances[cylinder]
             # Unburnt charge carries its oxygen past the sensor: misfire reads lean.
             leaving = burnt_air / (AFR * burnt_fuel) if burnt_fuel > 1e-9 else 9.0
@@ -285,6 +302,13 @@ class Engine:
         spark_fail = 1.0 / (1.0 + math.exp(-weak)) if weak > -30.0 else 0.0
         poor = max(0.0, 0.7 - parts.compression[cylinder]) * (1.2 - load)
         return min(1.0, chance + spark_fail + poor)
+
+    def _residual(self, load: float) -> float:
+        """Chance of a misfire from burnt gas that an advanced cam leaves in the cylinder at light load."""
+        travel = self.model.cam_travel_deg
+        if not travel or self.systems.cam_deg < 0.2 * travel:
+            return 0.0
+        return max(0.0, self.systems.cam_deg / travel - 0.2) * max(0.0, 0.32 - load) * 1.6
 
     def _friction_nm(self) -> float:
         state = self.state

@@ -23,7 +23,10 @@ class Metering(StrEnum):
 
 @dataclass(frozen=True)
 class Model:
-    """One kind of car. Volumes in litres, areas in mm² (effective), masses in kg, speeds in km/h and 1/min."""
+    """One kind of car. Volumes in litres, areas in mm² (effective), masses in kg, speeds in km/h and 1/min.
+
+    ``boost_kpa``: full boost of its turbocharger; ``cam_travel_deg``: how far its intake cam turns; ``sealed_tank``:
+    the tank can be closed by a vent valve. Zero or false: it has none."""
 
     key: str
     words: str
@@ -41,6 +44,9 @@ class Model:
     shift_kmh: tuple[float, ...]
     weakest_joint: int
     leak_scale: float = 1.0
+    boost_kpa: float = 0.0
+    cam_travel_deg: float = 0.0
+    sealed_tank: bool = False
     points: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
     @property
@@ -63,7 +69,12 @@ class Model:
     @cached_property
     def meter_full_gps(self) -> float:
         """Flow at which the air-flow meter's signal ends."""
-        return 120.0 * self.size
+        return 120.0 * self.size * self.breath
+
+    @property
+    def breath(self) -> float:
+        """Full manifold pressure against the surroundings'."""
+        return 1.0 + self.boost_kpa / 101.0
 
     @cached_property
     def members(self) -> tuple[tuple[int, ...], ...]:

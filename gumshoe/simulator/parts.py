@@ -51,6 +51,10 @@ class Parts:
     thermostat_open: bool = False
     air_filter_restriction: float = 1.0
     battery_health: float = 1.0
+    boost_gain: float = 1.0
+    gate_stuck: bool = False
+    phaser_stuck: bool = False
+    vent_stuck: bool = False
     unplugged: set[str] = field(default_factory=set)
     open_points: dict[str, list[str]] = field(default_factory=dict)
     wired: dict[str, tuple[str, float]] = field(default_factory=dict)
@@ -234,6 +238,29 @@ def _of_the_metering(model: Model) -> list[Defect]:
     ]
 
 
+def _of_the_systems(model: Model) -> list[Defect]:
+    """Faults of what only some kinds of car have."""
+    found = []
+    if model.boost_kpa:
+        found += [
+            Defect("boost-hose-off", "a hose of the charge air is off", "charge_pipe", _set("boost_gain", 0.25)),
+            Defect("gate-stuck", "the boost actuator's rod is stuck open", "boost_valve", _set("gate_stuck", True)),
+            Defect("boost-actuator-open", "the boost actuator is dead", "boost_valve", _wired("boost_valve", "inside")),
+        ]
+    if model.cam_travel_deg:
+        cam = "intake_phaser_valve"
+        found += [
+            Defect("phaser-stuck", "the oil control valve of the intake cam sticks", cam, _set("phaser_stuck", True)),
+            Defect("phaser-open", "the winding of the oil control valve is open", cam, _wired(cam, "load")),
+        ]
+    if model.sealed_tank:
+        found += [
+            Defect("vent-open", "the vent valve's winding is open", "vent_valve", _wired("vent_valve", "load")),
+            Defect("vent-stuck", "the vent valve does not close", "vent_valve", _set("vent_stuck", True)),
+        ]
+    return found
+
+
 def _of_a_bank(model: Model, bank: int) -> list[Defect]:
     sensor = f"oxygen_sensor_b{bank}s1"
     tail, of_bank = (f"-b{bank}", f" of bank {bank}") if len(model.banks) > 1 else ("", "")
@@ -312,7 +339,7 @@ def _of_a_cylinder(cylinder: int) -> list[Defect]:
 @cache
 def _catalogue(key: str) -> dict[str, Defect]:
     model = models()[key]
-    rows = [*_of_the_car(model), *_of_the_metering(model), *_of_the_wiring(model)]
+    rows = [*_of_the_car(model), *_of_the_metering(model), *_of_the_wiring(model), *_of_the_systems(model)]
     for bank in range(1, len(model.banks) + 1):
         rows += _of_a_bank(model, bank)
     for cylinder in range(1, model.cylinders + 1):

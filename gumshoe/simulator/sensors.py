@@ -13,6 +13,7 @@ from random import Random
 from gumshoe.simulator.engine import EngineState
 from gumshoe.simulator.models import Model
 from gumshoe.simulator.parts import Parts
+from gumshoe.simulator.systems import Systems
 
 _PULL_UP_OHM = 2200.0
 
@@ -85,6 +86,9 @@ class Readings:
     pedal: float = 0.0
     ambient_c: float = 14.0
     baro_kpa: float = 101.0
+    charge_kpa: float = 101.0
+    cam_deg: float = 0.0
+    tank_kpa: float = 0.0
     banks: list[BankReadings] = field(default_factory=lambda: [BankReadings()])
 
 
@@ -102,6 +106,7 @@ def read(
     sensor_hot: Sequence[bool],
     heater_on: bool,
     random: Random,
+    systems: Systems,
 ) -> None:
     """Fill ``readings`` from the physics through each sensor's wiring; ``sensor_hot`` by bank."""
     off, dead = parts.unplugged, parts.dead
@@ -135,3 +140,5 @@ def read(
     readings.pedal = pedal
     readings.ambient_c = ambient_c
     readings.baro_kpa = baro_pa / 1000.0
+    readings.charge_kpa = readings.baro_kpa + systems.boost_kpa
+    readings.cam_deg, readings.tank_kpa = systems.cam_deg, systems.tank_kpa

@@ -254,6 +254,7 @@ class Vehicle:
                 sensor_hot=management.sensor_hot,
                 heater_on=management.state.heater_on,
                 random=self.random,
+                systems=self.engine.systems,
             )
             command = management.step(self.readings, cranking)
         else:
@@ -405,6 +406,8 @@ class Vehicle:
             "time_clear_min": memory.minutes_clear,
             "fuel_type": 1.0,
         }
+        if self.model.sealed_tank:
+            values["tank_pa"] = 1000.0 * seen.tank_kpa
         values |= {"maf_gps": seen.meter_gps} if self.model.flow_metered else {"map_kpa": seen.map_kpa}
         for n, (own, bank, exhaust) in enumerate(zip(seen.banks, state.banks, self.engine.state.banks, strict=True), 1):
             closed = bank.fuel_state == CLOSED

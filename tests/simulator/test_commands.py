@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from dataclasses import replace
 from typing import Any
 
 import udsoncan
@@ -110,6 +111,89 @@ class OnTheBus(unittest.TestCase):
         for request in (b"\x10", b"\x3e", b"\x2f\x4c", b"\x22"):
             answers = EngineModule(self.runner.vehicle).answer(request, False)
             self.assertEqual(answers, [bytes((0x7F, request[0], 0x13))])
+
+
+class TurboOnTheBus(unittest.TestCase):
+    """Cam, boost and vent commanded where there are such things; refused where there are none."""
+
+    def setUp(self) -> None:
+        self.told = {row.actuator: row for row in platforms()["havsel_skua_14"].command}
+
+    def runner(self, *defects: str, key: str = "skua-harbour") -> Runner:
+        found = Runner(replace(fleet()[key], defects=defects, coolant_c=88.0), f"turbo-{self.id()}-{defects}")
+        found.node.start()
+        self.addCleanup(found.stop)
+        found.key("on")
+        found.skip(0.5)
+        return found
+
+    def commander(self, runner: Runner, name: str) -> Commander:
+        link = open_link("virtual", runner.channel, timing=Timing(p2=0.05))
+        self.addCleanup(link.close)
+        return Commander(link, actuators()[name], self.told[name])
+
+    def stepped(self, runner: Runner, name: str, *values: float) -> list[float]:
+        found = []
+        with self.commander(runner, name) as actuator:
+            for value in values:
+                actuator.step(value)
+                runner.skip(2.0)
+                found.append(actuator.feedback())
+        return found
+
+    def test_the_boost_actuator_follows_or_stands_still(self) -> None:
+        for value, back in zip((5.0, 95.0), self.stepped(self.runner(), "boost_valve", 5.0, 95.0), strict=True):
+            self.assertAlmostEqual(back, value, delta=1.5)
+        self.assertEqual(self.stepped(self.runner("boost-actuator-open"), "boost_valve", 5.0, 95.0), [0.0, 0.0])
+
+    def test_an_advanced_cam_makes_the_idle_rough(self) -> None:
+        runner = self.runner()
+        with (
+            self.commander(runner, "intake_phaser_valve") as early,
+            self.assertRaisesRegex(CommandRefused, "conditions"),
+        ):
+            early.step(50.0)  # the engine does not run
+        runner.key("start")
+        runner.skip(30.0)
+        calm = self.missed(runner)
+        with self.commander(runner, "intake_phaser_valve") as cam:
+            cam.step(100.0)
+            runner.skip(2.0)
+            self.assertAlmostEqual(cam.feedback(), 100.0, delta=2.0)
+            rough = self.missed(runner)
+        self.assertGreater(rough, calm + 3)
+        stuck = self.runner("phaser-stuck")
+        stuck.key("start")
+        stuck.skip(30.0)
+        self.assertEqual(self.stepped(stuck, "intake_phaser_valve", 0.0, 100.0), [0.0, 0.0])
+
+    @staticmethod
+    def missed(runner: Runner) -> int:
+        """Combustions that failed in two seconds."""
+        count = 0
+        for _ in range(100):
+            runner.vehicle.step()
+            count += sum(not fired for _, fired in runner.vehicle.engine.state.fired)
+        return count
+
+    def test_a_closed_vent_lets_purge_pull_a_vacuum(self) -> None:
+        """Common practice: close the vent, purge at idle, watch the tank pressure fall and hold."""
+        for defects, holds in (((), True), (("vent-stuck",), False)):
+            runner = self.runner(*defects)
+            runner.key("start")
+            runner.skip(60.0)
+            with self.commander(runner, "vent_valve") as vent:
+                vent.step(100.0)
+                runner.vehicle.commanded.held["purge_valve"] = 1.0
+                runner.skip(4.0)
+                told = runner.vehicle.live_values()["tank_pa"]
+            self.assertEqual(told < -300.0, holds, told)
+
+    def test_a_natural_engine_has_none_of_it(self) -> None:
+        runner = self.runner(key="tern-library")
+        for name in ("boost_valve", "vent_valve"):
+            with self.commander(runner, name) as absent, self.assertRaisesRegex(CommandRefused, "no such actuator"):
+                absent.step(50.0)
 
 
 class Interlocks(unittest.TestCase):

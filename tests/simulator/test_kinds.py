@@ -71,7 +71,7 @@ class Built(unittest.TestCase):
 
 class Healthy(unittest.TestCase):
     def test_idle_trims_and_no_code(self) -> None:
-        for kind in ("dunlin_30", "pipit_10"):
+        for kind in ("dunlin_30", "pipit_10", "skua_14"):
             car = driven(kind)
             self.assertEqual(car.memory.records, {}, kind)
             for bank in car.memory.ltft:
@@ -136,6 +136,30 @@ class SixInTwoBanks(unittest.TestCase):
         self.assertEqual(module.answer(b"\x01\x13", False)[0][2], 0x33)  # J1979 PID 13: bank 1 low, bank 2 high
         self.assertEqual(module.answer(b"\x06\xa7", False)[0][1], 0xA7)
         self.assertEqual(module.answer(b"\x06\xa8", False), [b"\x7f\x06\x31"])
+
+
+class TurboWithPhaserAndSealedTank(unittest.TestCase):
+    def test_each_system_sets_its_own_codes(self) -> None:
+        for defect, codes in (
+            ("boost-hose-off", {"P0299"}),
+            ("boost-actuator-open", {"P0243"}),
+            ("phaser-stuck", {"P0012"}),
+            ("vent-open", {"P0447"}),
+        ):
+            self.assertEqual(confirmed("skua_14", defect), codes, defect)
+        self.assertLessEqual({"P0010"}, confirmed("skua_14", "phaser-open"))
+        self.assertIn("P0299", confirmed("skua_14", "gate-stuck"))
+
+    def test_it_breathes_more_than_the_surroundings_give(self) -> None:
+        car = built("skua_14", coolant_c=88.0)
+        car.begin(MIXED)
+        most = 0.0
+        while car.driving:
+            car.step()
+            most = max(most, car.engine.state.manifold_pa)
+        self.assertGreater(most, 115_000.0)
+        self.assertLess(most, 101_000.0 * car.model.breath * 1.1)
+        self.assertEqual(built("tern_16").engine.systems.boost_kpa, 0.0)
 
 
 class ThreeByPressure(unittest.TestCase):

@@ -185,8 +185,10 @@ def _probes(circuit: Circuit) -> Iterator[Probe]:
                 yield Probe(Instrument.HEARD, element.id, "", Setting(command))
     for name in circuit.connectors:
         yield Probe(Instrument.LOOK, name, "", Setting())
+    everywhere = nodes
     for unplugged in (frozenset[str](), *(frozenset({name}) for name in circuit.connectors)):
         off = Setting(0.0, unplugged, powered=False)
+        nodes = {node: place for node, place in everywhere.items() if not _elsewhere(circuit, node, unplugged)}
         for command in commands(circuit):
             setting = Setting(command, unplugged)
             for node, place in nodes.items():
@@ -201,6 +203,13 @@ def _probes(circuit: Circuit) -> Iterator[Probe]:
             yield Probe(Instrument.OHM, plus, minus, off)
         for node in nodes:
             yield Probe(Instrument.OHM, node, GROUND, off)
+
+
+def _elsewhere(circuit: Circuit, node: str, unplugged: frozenset[str]) -> bool:
+    """Whether a place belongs to another part on a shared point than the one whose plug is off: one measures where one
+    has unplugged, or at what they share."""
+    pulled = {name.removeprefix("part_") for name in unplugged} & set(circuit.members)
+    return bool(pulled) and any(node.endswith(f"_{key}") for key in circuit.members if key not in pulled)
 
 
 def in_place_of(circuit: Circuit, unplugged: frozenset[str]) -> list[tuple[str, str]]:

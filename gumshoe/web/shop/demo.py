@@ -55,6 +55,7 @@ CARS = (
     ("tern-resident", "HQ 031", "Ansa Brekke", "ostrel_tern_16", 2017),
     ("tern-ferry", "HQ 265", "Ferry office", "ostrel_tern_16", 2016),
     ("dunlin-pickup", "HQ 277", "Dive school", "ostrel_dunlin_30", 2015),
+    ("skua-harbour", "HQ 088", "Harbour office", "havsel_skua_14", 2018),
     ("pipit-baker", "HQ 420", "Baker's round", "havsel_pipit_10", 2017),
 )
 
@@ -215,7 +216,7 @@ def _at_the_circuit(staff: dict[str, User], car: Vehicle) -> None:
     case = _open(
         runa,
         car,
-        "5",
+        "6",
         {
             "text": "The lamp came on in the ferry queue. Drives as always.",
             "symptoms": [],
