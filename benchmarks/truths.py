@@ -29,7 +29,17 @@ _OF_THE_CAR = {
     "regulator-high": "fuel_pressure_high",
     "purge-passing": "purge_valve_passing",
     "purge-plug-off": "purge_circuit_open",
+    "purge-open": "purge_circuit_open",
+    "purge-wire-open": "purge_circuit_open",
     "coolant-sensor-off": "coolant_sensor_open",
+    "coolant-wire-open": "coolant_sensor_open",
+    "boost-hose-off": "charge_hose_leak",
+    "gate-stuck": "gate_sticks",
+    "boost-actuator-open": "open_boost_valve",
+    "phaser-stuck": "intake_phaser_sticks",
+    "phaser-open": "open_intake_phaser_valve",
+    "vent-open": "open_vent_valve",
+    "vent-stuck": "vent_does_not_close",
     "thermostat-open": "thermostat_open",
     "air-filter-clogged": "air_filter_clogged",
     "feed-actuators-open": "shared_feed_actuators",
@@ -47,6 +57,7 @@ _OF_A_BANK = {
 _OF_A_CYLINDER = {
     ("coil", "weak"): "coil_breakdown",
     ("coil", "off"): "coil_circuit_open",
+    ("coil", "loose"): "coil_circuit_open",
     ("plug", "worn"): "plug_bad",
     ("injector", "clogged"): "injector_weak",
     ("injector", "off"): "injector_circuit_open",
@@ -121,6 +132,8 @@ class Car:
 CARS = (
     Car("tern_16", "ostrel_tern_16", "UY0TN16A9E2004417", 61_000.0, 64.0),
     Car("dunlin_30", "ostrel_dunlin_30", "UY0DN30A5F2000214", 131_000.0, 21.0),
+    Car("skua_14", "havsel_skua_14", "UY3SK14A3J2000416", 72_000.0, 50.0),
     Car("pipit_10", "havsel_pipit_10", "UY3PP10A6H2000935", 92_000.0, 40.0),
 )
-"""Three kinds: a four with an air-flow meter, a V6 with two banks, a three metered by manifold pressure."""
+"""Four kinds: a four with an air-flow meter, a V6 with two banks, a turbocharged four with a cam that turns and a
+sealed tank, a three metered by manifold pressure."""

@@ -310,7 +310,7 @@ def _warm_up(vehicle: Vehicle) -> Finding:
 
 
 def _tank(vehicle: Vehicle) -> Finding:
-    passing = vehicle.parts.purge_passing_mm2 > 0.0
+    passing = vehicle.parts.purge_passing_mm2 > 0.0 or vehicle.parts.vent_stuck
     return Finding("The tank pressure falls." if passing else "The tank pressure holds.")
 
 
@@ -332,6 +332,39 @@ def _coolant_curve(vehicle: Vehicle) -> Finding:
 def _soak_look(vehicle: Vehicle) -> Finding:
     off = "coolant_sensor" in vehicle.parts.unplugged
     return Finding("One is off: the coolant sensor." if off else "All temperatures agree.")
+
+
+def _vent(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.vent_stuck or "vent_valve" in vehicle.parts.dead:
+        return Finding("It can be blown through however it is commanded: it stays open or shut.")
+    return Finding("One click each way: it opens and closes.")
+
+
+def _charge_pipes(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.boost_gain < 0.5:
+        return Finding("A charge pipe has slipped off its stub, oil around it: leaking.")
+    return Finding("Pipes and clamps are tight under pressure.")
+
+
+def _gate(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.gate_stuck:
+        return Finding("The rod does not move by hand: stiff, stuck or loose.")
+    if "boost_valve" in vehicle.parts.dead:
+        return Finding("By hand it is free; by command nothing moves.")
+    return Finding("The rod is free, it follows the command.")
+
+
+def _cams(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.phaser_stuck or "intake_phaser_valve" in vehicle.parts.dead:
+        return Finding("The intake cam does not follow its command: one cam lags or sticks.")
+    return Finding("The cam stands where the crank says it should: all follow.")
+
+
+def _wiggle(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.loose:
+        name = sorted(vehicle.parts.loose)[0].replace("_", " ")
+        return Finding(f"The trace drops out each time the plug of {name} is moved: a gap at one place.")
+    return Finding("There is no gap.")
 
 
 def _always(words: str) -> Callable[[Vehicle], Finding]:
@@ -372,7 +405,7 @@ _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
     "main_grounds": _always("The drop is within limits."),
     "reference_bus": _always("The 5 V stand."),
     "coolant_curve": _coolant_curve,
-    "wiggle": _always("There is no gap."),
+    "wiggle": _wiggle,
     "bus_resistance": _always("60 ohms."),
     "coil_trigger": _spark,
     "spark_tester": _spark,
@@ -391,13 +424,15 @@ _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
     "throttle_relearn": _always("It completes, no change."),
     "tank_hold": _tank,
     "smoke_evap": _always("There is no smoke: none."),
-    "vent_valve": _always("It opens and closes."),
+    "vent_valve": _vent,
+    "charge_pipes": _charge_pipes,
+    "boost_gate": _gate,
     "software_level": _always("It is the newest."),
     "knock_sensor": _always("Torque and lead are right."),
     "timing_marks": _always("The marks are right."),
     "rail_supply": _always("The pressure is right, no air in it."),
     "coolant_level": _always("It is full and tight."),
     "oil": lambda _: Finding("Level, grade and date on the tag are right."),
-    "cams": lambda _: Finding("The cam stands where the crank says it should: all follow."),
+    "cams": _cams,
     "bearings": lambda _: Finding("The dial moves a hair on every cylinder: within the limit."),
 }

@@ -147,7 +147,8 @@ class Services(unittest.TestCase):
     def test_refusals(self) -> None:
         self.assertEqual(self.ask(0x01, 0x7F), [b"\x7f\x01\x31"])
         self.assertEqual(self.ask(0x01, 0x7F, functional=True), [])
-        self.assertEqual(self.ask(0x22, 0xF1, 0x90), [b"\x7f\x22\x11"])
+        self.assertEqual(self.ask(0x22, 0xF1, 0x90), [b"\x7f\x22\x31"])  # no such identifier
+        self.assertEqual(self.ask(0x27, 0x01), [b"\x7f\x27\x11"])
         self.car.turn_key(Key.START)
         self.car.run(4.0)
         self.assertEqual(self.ask(0x04), [b"\x7f\x04\x22"])

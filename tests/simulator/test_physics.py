@@ -9,7 +9,7 @@ from gumshoe.simulator.drives import MIXED, Segment, start
 from gumshoe.simulator.engine import orifice_gps, volumetric_efficiency
 from gumshoe.simulator.hands import observe
 from gumshoe.simulator.models import models
-from gumshoe.simulator.parts import defects_of, healthy, mend
+from gumshoe.simulator.parts import INSIDE, defects_of, healthy, mend, mend_wiring
 from gumshoe.simulator.sensors import meter_gps, meter_volts, thermistor_celsius, thermistor_volts
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle
 
@@ -173,7 +173,11 @@ class Faults(unittest.TestCase):
                 defect.apply(parts)
                 parts.plug_wear[0] = 0.5
                 self.assertNotEqual(repr(parts), repr(healthy(model)))
-                self.assertTrue(mend(parts, defect.component, model), defect.key)
+                if parts.wired and next(iter(parts.wired.values()))[0] not in INSIDE:
+                    self.assertFalse(mend(parts, defect.component, model), defect.key)  # a new part mends no wire
+                    mend_wiring(parts, defect.component)
+                else:
+                    self.assertTrue(mend(parts, defect.component, model), defect.key)
                 expected = healthy(model)
                 expected.plug_wear[0] = 0.1 if defect.component == "spark_plug_1" else 0.5
                 self.assertEqual(repr(parts), repr(expected), defect.key)

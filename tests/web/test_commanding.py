@@ -185,7 +185,12 @@ class HandTests(TestCase):
         typed = {f"kpa_{n}": str(value) for n, value in enumerate((1200, 1180, 700, 1190), 1)}
         one = reverse("bench:hand_one", args=(self.case.pk, "compression"))
         page = self.client.get(one, typed)
-        for words in ("58 % of the highest", "Low: cylinder 3", "lowest ÷ highest", "common practice"):
+        for words in (
+            '58</span> <span class="unit">% of the highest',
+            "Low: cylinder 3",
+            "lowest ÷ highest",
+            "common practice",
+        ):
             self.assertContains(page, words)
         self.assertFalse(HandMeasurement.objects.exists())
         self.client.post(reverse("bench:hand_store", args=(self.case.pk, "compression")), typed)

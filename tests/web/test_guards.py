@@ -47,7 +47,7 @@ class Rights(TestCase):
             if pattern.name in ("sign_in", "sign_out"):
                 continue
             path = "/" + address.replace("<int:pk>", str(case.pk))
-            for part in ("<int:scan_pk>", "<int:line_pk>", "<int:end_pk>"):
+            for part in ("<int:scan_pk>", "<int:line_pk>", "<int:end_pk>", "<int:number>"):
                 path = path.replace(part, "1")
             path = path.replace("<slug:name>", "look_hoses")
             for method in (self.client.get, self.client.post):
