@@ -11,9 +11,10 @@ import numpy as np
 
 from gumshoe.core.circuits.faults import Fault, Model
 from gumshoe.core.circuits.instruments import Instrument, over_phases, predicted, shows, spread, stand
-from gumshoe.core.circuits.netlist import GROUND, Kind
+from gumshoe.core.circuits.netlist import GROUND, Circuit, Kind
 from gumshoe.core.circuits.probing import CANNOT_BE, EXCLUDED, Reading, likelihood, weights_after
 from gumshoe.core.circuits.solver import METER_OHM, Floats, Ints, meter, solve
+from gumshoe.core.knowledge.catalogue import Knowledge
 
 ENOUGH = 0.95
 """Probability at which a conclusion stands."""
@@ -27,6 +28,14 @@ EXPLAINED = 0.05
 WIRING_OF = "wiring of "
 """With a member's key behind it: the wiring of one part on a shared point."""
 SHARED = ("feed", "ground", "reference", "low_reference", "bus")
+ADVICE = {
+    "bad": "Mend it at the point itself: a jumper near a part hides it, and the next wire on it fails later.",
+    "unit": "Before a control unit is condemned: its own feeds and grounds under load, and the maker's service data.",
+    "part": "Look at the plug's pins once more, then renew or mend the part.",
+    "good": "Nothing is wrong in this circuit as it stood: if it comes and goes, record while the harness is moved.",
+}
+"""What to do with a conclusion (common practice)."""
+MEND = "Mend the wire or the terminal; then measure the same place again."
 OUTCOMES = {"open": "open", "stuck_off": "open", "resistance": "loose", "short_ground": "short_ground"}
 OUTCOMES |= {"short_feed": "short_feed", "worn": "part", "there": "short_ground"}
 
@@ -66,6 +75,12 @@ class Conclusion:
     @property
     def stands(self) -> bool:
         return self.probability >= ENOUGH
+
+    @property
+    def words(self) -> str:
+        """The faults it is made up of, in a sentence."""
+        named = ", or ".join(fault.words for fault in self.faults[:4])
+        return named + (f", or {len(self.faults) - 4} more that lead to the same work" if len(self.faults) > 4 else "")
 
     @property
     def member(self) -> str:
@@ -154,6 +169,38 @@ def outcome_of(fault: Fault) -> str:
     if fault.of not in ("", "relay") and not fault.of.startswith(WIRING_OF):
         return "part"
     return OUTCOMES.get(fault.mode, "open")
+
+
+def advice_on(found: Conclusion) -> str:
+    """What to do with a conclusion."""
+    return ADVICE.get(found.outcome, MEND)
+
+
+def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple[str, str] | None:
+    """The circuit check and the outcome that say the same as a conclusion; None when there is none to say it."""
+    if found.outcome == "unit":
+        target, outcome = "engine_module", "part"
+    elif found.outcome == "bad":
+        target, outcome = _point(knowledge, circuit, found.of), "bad"
+        if not target:  # nothing else hangs on it: it is this part's own wiring
+            target, outcome = circuit.id, "open"
+    else:
+        target, outcome = found.member or circuit.id, found.outcome
+        if outcome == "part" and found.faults[0].mode == "open":
+            outcome = "open"  # the check says of an open winding what it says of an open wire
+        if circuit.id in knowledge.points and not found.member and outcome != "good":
+            return None
+    test = knowledge.tests.get(f"check_{target}")
+    return (test.id, outcome) if test and any(row.id == outcome for row in test.outcomes) else None
+
+
+def _point(knowledge: Knowledge, circuit: Circuit, field: str) -> str:
+    """The shared point of that kind which the circuit hangs on, or is."""
+    own = knowledge.points.get(circuit.id)
+    if own and own.field == field:
+        return own.id
+    names = {circuit.id, *circuit.members}
+    return next((p.id for p in knowledge.points.values() if p.field == field and names & {m.id for m in p.members}), "")
 
 
 def pairs(model: Model, readings: Sequence[Reading], most: int = 3) -> tuple[Pair, ...]:

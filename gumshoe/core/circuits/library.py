@@ -66,11 +66,13 @@ class CircuitsFile:
 
 @dataclass(frozen=True)
 class Member:
-    """One part on a shared point: its key in node names, its words, the minutes to reach its plug."""
+    """One part on a shared point: its key in node names, its words, the minutes to reach its plug, and the kinds of
+    places that it has not (a pulse sensor's signal says nothing of its feed)."""
 
     key: str
     words: str
     minutes: float = 3.0
+    lacks: tuple[str, ...] = ()
 
 
 SOME = (Member("one", "the first part"), Member("two", "the second part"), Member("three", "the third part"))
@@ -121,6 +123,7 @@ def drawn(template: Template, name: str, words: str, members: tuple[Member, ...]
         places += [
             replace(item, node=own(item.node), words=own(item.words), behind=own(item.behind), minutes=member.minutes)
             for item in template.each.places
+            if item.node.removesuffix("_{m}") not in member.lacks
         ]
         connectors |= {own(key): own(value) for key, value in template.each.connectors.items()}
     commanded = [own for item in template.commanded for own in _for_each(item, hanging)]
@@ -196,7 +199,8 @@ def _kind(item: Component) -> str:
 
 
 def _member(item: Component) -> Member:
-    return Member(item.id, item.words, max(LEAST_MINUTES, round(REACH * item.row.minutes)))
+    lacks = ("signal",) if item.row.circuit == "hall sensor" else ()
+    return Member(item.id, item.words, max(LEAST_MINUTES, round(REACH * item.row.minutes)), lacks)
 
 
 def _for_each(text: str, members: tuple[Member, ...]) -> list[str]:

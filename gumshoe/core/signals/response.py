@@ -31,6 +31,16 @@ class Follows(StrEnum):
     STUCK = "stands still"
 
 
+SAID = {
+    Follows.FOLLOWS: "The feedback follows the command: actuator, wires and driver work.",
+    Follows.LAGS: "The feedback follows late: it sticks, or its supply (oil, voltage) is weak.",
+    Follows.SHORT: "The feedback does not reach its ends: it binds, or its sensor is off.",
+    Follows.STUCK: "The feedback stands still whatever is commanded: measure its circuit; with feed, ground and command"
+    " good it is the actuator.",
+}
+"""What each means (common practice)."""
+
+
 @dataclass(frozen=True)
 class Response:
     """Verdict, gain (feedback over command, both in their own units), lag in s, worst error in the feedback's unit."""

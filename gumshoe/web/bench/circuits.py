@@ -9,7 +9,6 @@ from typing import Any
 from django.db import transaction
 
 from gumshoe.core.circuits import (
-    Circuit,
     Instrument,
     Model,
     Probe,
@@ -23,11 +22,11 @@ from gumshoe.core.circuits import (
 )
 from gumshoe.core.circuits.checks import checked, read_value
 from gumshoe.core.circuits.instruments import SHINES, predicted, words_of
-from gumshoe.core.circuits.judging import Conclusion, conclusion, loading, pairs, struck
+from gumshoe.core.circuits.judging import advice_on, check_of, conclusion, loading, pairs, struck
 from gumshoe.core.circuits.library import circuits_of
 from gumshoe.core.circuits.probing import shown_at, weights_after
 from gumshoe.core.errors import BadInput, GumshoeError
-from gumshoe.core.knowledge.catalogue import Knowledge, expand
+from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.outcomes import number_of
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.maps.strip import Strip, between, strip, value_words
@@ -42,13 +41,6 @@ from gumshoe.web.vehicles import services as vehicles
 
 KEPT = 32
 LEADING = 8
-ADVICE = {
-    "bad": "Mend it at the point itself: a jumper near a part hides it, and the next wire on it fails later.",
-    "unit": "Before a control unit is condemned: its own feeds and grounds under load, and the maker's service data.",
-    "part": "Look at the plug's pins once more, then renew or mend the part.",
-    "good": "Nothing is wrong in this circuit as it stood: if it comes and goes, record while the harness is moved.",
-}
-"""What to do with a conclusion (common practice)."""
 
 
 @dataclass(frozen=True)
@@ -148,19 +140,22 @@ def record(case: Case, user: User, name: str, stand: Stand, typed: str) -> Circu
         over = probe.instrument is Instrument.OHM and shown.upper() in ("OL", "OVER RANGE", "∞")
         value = float("9e9") if over else number_of(shown, probe.unit)
     number = read_value(probe, min(value, 1e9) if isinstance(value, float) and probe.unit == "Ω" else value)
-    return CircuitReading.objects.create(
-        case=case,
-        by=user,
-        component=name,
-        instrument=str(probe.instrument),
-        plus=probe.plus,
-        minus=probe.minus,
-        command=probe.setting.command,
-        unplugged=sorted(probe.setting.unplugged),
-        jumpers=sorted(map(list, probe.setting.jumpers)),
-        value=number,
-        shown=value_words(probe, number),
-    )
+    return CircuitReading.objects.create(case=case, by=user, **columns_of(name, probe, number))
+
+
+def columns_of(name: str, probe: Probe, number: float) -> dict[str, Any]:
+    """A reading as it is stored."""
+    return {
+        "component": name,
+        "instrument": str(probe.instrument),
+        "plus": probe.plus,
+        "minus": probe.minus,
+        "command": probe.setting.command,
+        "unplugged": sorted(probe.setting.unplugged),
+        "jumpers": sorted(map(list, probe.setting.jumpers)),
+        "value": number,
+        "shown": value_words(probe, number),
+    }
 
 
 def set_aside(case: Case, user: User, reading: int, *, back: bool) -> CircuitDoubt:
@@ -183,7 +178,7 @@ def conclude(case: Case, user: User, name: str) -> CircuitConclusion:
         raise BadInput("No single fault explains these readings.", remedies=("measure the least believable one again",))
     if not readings or not found.stands:
         raise BadInput("The readings do not decide yet.", remedies=("make the next probe",))
-    words = conclusion_words(made.circuit, found)
+    words = found.words
     test = check_of(cases.knowledge_of(case), made.circuit, found)
     told = None
     if test:
@@ -203,40 +198,6 @@ def conclude(case: Case, user: User, name: str) -> CircuitConclusion:
     )
     stays.readings.set([item.row for item in stored(case, name) if item.counts])
     return stays
-
-
-def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple[str, str] | None:
-    """The circuit check and the outcome that say the same as a conclusion; None when there is none to say it."""
-    if found.outcome == "unit":
-        target, outcome = "engine_module", "part"
-    elif found.outcome == "bad":
-        target, outcome = _point(knowledge, circuit, found.of), "bad"
-        if not target:  # nothing else hangs on it: it is this part's own wiring
-            target, outcome = circuit.id, "open"
-    else:
-        target, outcome = found.member or circuit.id, found.outcome
-        if outcome == "part" and found.faults[0].mode == "open":
-            outcome = "open"  # the check says of an open winding what it says of an open wire
-        if circuit.id in knowledge.points and not found.member and outcome != "good":
-            return None
-    test = knowledge.tests.get(f"check_{target}")
-    return (test.id, outcome) if test and any(row.id == outcome for row in test.outcomes) else None
-
-
-def _point(knowledge: Knowledge, circuit: Circuit, field: str) -> str:
-    """The shared point of that kind which the circuit hangs on, or is."""
-    own = knowledge.points.get(circuit.id)
-    if own and own.field == field:
-        return own.id
-    names = {circuit.id, *circuit.members}
-    return next((p.id for p in knowledge.points.values() if p.field == field and names & {m.id for m in p.members}), "")
-
-
-def conclusion_words(circuit: Circuit, found: Conclusion) -> str:
-    """A conclusion in a sentence."""
-    named = ", or ".join(fault.words for fault in found.faults[:4])
-    more = f", or {len(found.faults) - 4} more that lead to the same work" if len(found.faults) > 4 else ""
-    return f"{named}{more}"
 
 
 def page(case: Case, name: str, stand: Stand) -> dict[str, Any]:
@@ -288,9 +249,9 @@ def page(case: Case, name: str, stand: Stand) -> dict[str, Any]:
             for row in loading(made, readings)
         ],
         "conclusion": found,
-        "conclusion_words": conclusion_words(circuit, found),
+        "conclusion_words": found.words,
         "stands": bool(readings) and found.stands and not doubtful,
-        "advice": ADVICE.get(found.outcome, "Mend the wire or the terminal; then measure the same place again."),
+        "advice": advice_on(found),
         "concluded": case.circuitconclusions.filter(component=name).select_related("by", "record").last(),
         "words": SHINES.get(stand.instrument),
     }

@@ -17,7 +17,7 @@ from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.actuators import ActuatorRow, CommandRow, actuators, hindrance
 from gumshoe.core.obd.commands import Commander
-from gumshoe.core.signals.response import Follows, judge
+from gumshoe.core.signals.response import SAID, Follows, judge
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import CommandRun
 from gumshoe.web.cases import services as cases
@@ -31,13 +31,6 @@ SILENT_S = 3.0
 PRESENT_S = 1.5
 BY_HAND_S = 60.0
 WIDTH, HEIGHT, LEFT = 640.0, 200.0, 34.0
-SAID = {
-    Follows.FOLLOWS: "The feedback follows the command: actuator, wires and driver work.",
-    Follows.LAGS: "The feedback follows late: it sticks, or its supply (oil, voltage) is weak.",
-    Follows.SHORT: "The feedback does not reach its ends: it binds, or its sensor is off.",
-    Follows.STUCK: "The feedback stands still whatever is commanded: measure its circuit; with feed, ground and command"
-    " good it is the actuator.",
-}
 
 
 @dataclass
@@ -166,7 +159,8 @@ def state(case: Case, user: User | None, name: str) -> dict[str, Any]:
     run = of(case.vehicle, name)
     if run is None:
         return {"running": False, "words": "", "ended": "", "command": "", "feedback": "", "value": None}
-    run.heard = time.monotonic()
+    if user is not None:  # somebody who only looks keeps nothing running
+        run.heard = time.monotonic()
     samples = run.taken()
     last = samples[-1] if samples else (0.0, 0.0, 0.0)
     told = {

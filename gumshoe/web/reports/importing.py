@@ -15,7 +15,6 @@ from gumshoe.core.casefile.probe import probe_of
 from gumshoe.core.circuits.checks import reading_of
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.presets import facts_of
-from gumshoe.core.maps.strip import value_words
 from gumshoe.core.obd.poller import Sample
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.web.accounts.models import User
@@ -147,19 +146,7 @@ class _Maker:
         for row in facts.readings:
             probe = probe_of(row)
             value = reading_of(made, probe, row.value).value
-            self.make(
-                CircuitReading,
-                row.at,
-                component=facts.component,
-                instrument=str(probe.instrument),
-                plus=probe.plus,
-                minus=probe.minus,
-                command=probe.setting.command,
-                unplugged=sorted(probe.setting.unplugged),
-                jumpers=sorted(map(list, probe.setting.jumpers)),
-                value=value,
-                shown=value_words(probe, value),
-            )
+            self.make(CircuitReading, row.at, **circuits.columns_of(facts.component, probe, value))
 
     def _scans(self, document: CaseFile) -> None:
         for snapshot in document.scans:
