@@ -44,7 +44,7 @@ RATES = {
 }
 PART_INSIDE = 1.5
 """Rate of what sits inside the part (its input, its output): below its load, above the control unit's own."""
-ROUNDS = 4
+ROUNDS = 2
 """Rounds in which relays and outputs may still switch on; what chatters after that is off."""
 PATHS = {Kind.WIRE, Kind.CONTACT, Kind.SPLICE, Kind.GROUND_POINT, Kind.FUSE}
 
