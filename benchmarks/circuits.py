@@ -27,8 +27,18 @@ import numpy as np
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from gumshoe.core.circuits import Circuit, Instrument, Model, Probe, Reading, groups, model, propose, templates  #
-noqa: E402 from gumshoe.core.circuits.instruments import (  # noqa: E402
+from gumshoe.core.circuits import (  # noqa: E402
+    Circuit,
+    Instrument,
+    Model,
+    Probe,
+    Reading,
+    groups,
+    model,
+    propose,
+    templates,
+)
+from gumshoe.core.circuits.instruments import (  # noqa: E402
     LOOK_WORDS,
     LOOKS_BAD,
     LOOKS_BAD_THOUGH_GOOD,
