@@ -183,7 +183,8 @@ def _coil_swap(vehicle: Vehicle) -> Finding:
         return Finding(f"The misfire count moved with the coil of cylinder {worst + 1}.")
     counts = vehicle.memory.misfire_trip
     top = max(range(len(counts)), key=lambda n: counts[n])
-    if counts[top] < 20:
+    reseated = any(name.startswith("ignition_coil") for name in vehicle.parts.loose)  # swapping seats the plug anew
+    if counts[top] < 20 or reseated:
         return Finding("No cylinder misfires often enough to tell.")
     return Finding(f"The misfire count stayed with cylinder {top + 1}.")
 
@@ -234,7 +235,7 @@ def _plate(_vehicle: Vehicle) -> Finding:
 
 
 def _loose_plugs(vehicle: Vehicle) -> Finding:
-    off = sorted(vehicle.parts.unplugged)
+    off = sorted(vehicle.parts.unplugged | vehicle.parts.loose)
     if off:
         return Finding("Off: " + ", ".join(name.replace("_", " ") for name in off) + ".")
     return Finding("Every connector in reach is home and locked.")
@@ -273,7 +274,8 @@ def _worst(values: list[float]) -> int:
 
 def _spark(vehicle: Vehicle) -> Finding:
     strengths = vehicle.parts.coil_strength
-    weak = min(strengths) < 0.5 or any(f"ignition_coil_{n + 1}" in vehicle.parts.dead for n in range(len(strengths)))
+    without = vehicle.parts.dead | vehicle.parts.loose
+    weak = min(strengths) < 0.5 or any(f"ignition_coil_{n + 1}" in without for n in range(len(strengths)))
     return Finding("The spark is weak or none on one cylinder." if weak else "Every cylinder sparks: strong.")
 
 

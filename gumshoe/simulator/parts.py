@@ -243,8 +243,8 @@ def _of_the_systems(model: Model) -> list[Defect]:
     found = []
     if model.boost_kpa:
         found += [
-            Defect("boost-hose-off", "a hose of the charge air is off", "charge_pipe", _set("boost_gain", 0.25)),
-            Defect("gate-stuck", "the boost actuator's rod is stuck open", "boost_valve", _set("gate_stuck", True)),
+            Defect("boost-hose-off", "a hose of the charge air is off", "charge_pipes", _set("boost_gain", 0.25)),
+            Defect("gate-stuck", "the boost actuator's rod is stuck open", "turbo_actuator", _set("gate_stuck", True)),
             Defect("boost-actuator-open", "the boost actuator is dead", "boost_valve", _wired("boost_valve", "inside")),
         ]
     if model.cam_travel_deg:
@@ -390,8 +390,8 @@ def mend(parts: Parts, component: str, model: Model) -> bool:
 
 
 def mend_wiring(parts: Parts, component: str) -> None:
-    """Put a component's plug on and its wires in order; what is broken inside the part stays."""
+    """Put a component's plug on and its circuit in order: who mends wires renews what he finds open, as the step says.
+    Whatever else is worn in the part stays."""
     parts.unplugged.discard(component)
     parts.loose.discard(component)
-    if component in parts.wired and parts.wired[component][0] not in INSIDE:
-        del parts.wired[component]
+    parts.wired.pop(component, None)
