@@ -32,10 +32,10 @@ def measure(vehicle: Vehicle, circuit: Circuit, probe: Probe) -> Finding:
         return Finding("The key is off: nothing is fed.")
     wrong = _wrong(vehicle.parts, circuit)
     made = Model(circuit, (Fault("none", "", "", (1.0,), 1.0), *wrong[:1]))
-    off = frozenset(_pulled(vehicle.parts, circuit))
+    off = frozenset(_plugs_of(vehicle.parts.unplugged, circuit))
     real = replace(probe, setting=replace(probe.setting, unplugged=probe.setting.unplugged | off))
     if probe.instrument is Instrument.LOOK:
-        bad = probe.plus in off
+        bad = probe.plus in _plugs_of(vehicle.parts.unplugged | vehicle.parts.loose, circuit)
         return Finding("bad" if bad else _word(probe, float(predicted(made, probe)[-1])))
     value = float(predicted(made, real)[-1])
     if probe.instrument in SHINES:
@@ -59,7 +59,7 @@ def record(
     on = (times * hz) % 1.0 < duty if hz > 0.0 else np.full(SAMPLES, duty > 0.0)
     home = frozenset[str]()
     values = np.where(on, _level(vehicle, circuit, probe, 1.0, home), _level(vehicle, circuit, probe, 0.0, home))
-    plugs = [name for name in circuit.connectors if name == "part" and circuit.id in vehicle.parts.loose]
+    plugs = _plugs_of(vehicle.parts.loose, circuit)
     if moving and plugs and vehicle.key is not Key.OFF:
         gone = np.zeros(SAMPLES, dtype=np.bool_)
         for start in draw.uniform(0.35 * seconds, 0.6 * seconds, 5):
@@ -82,12 +82,10 @@ def _word(probe: Probe, value: float) -> str:
     return min(words, key=lambda word: abs(words[word] - value))
 
 
-def _pulled(parts: Parts, circuit: Circuit) -> list[str]:
-    """Connectors that are off at the car: the component's own, or those of members of a shared point."""
-    own = ["part"] if circuit.id in parts.unplugged else []
-    return [name for name in own if name in circuit.connectors] + [
-        f"part_{key}" for key in circuit.members if key in parts.unplugged
-    ]
+def _plugs_of(components: set[str], circuit: Circuit) -> list[str]:
+    """The connectors of those components in this circuit: its own, or those of members of a shared point."""
+    names = ["part"] * (circuit.id in components) + [f"part_{key}" for key in circuit.members if key in components]
+    return [name for name in names if name in circuit.connectors]
 
 
 def _wrong(parts: Parts, circuit: Circuit) -> list[Fault]:

@@ -24,6 +24,7 @@ from gumshoe.core.circuits.instruments import (
     HEARD_WORDS,
     LAMP_WORDS,
     LOOK_WORDS,
+    SHINES,
     minutes_of,
     predicted,
     spread,
@@ -31,9 +32,11 @@ from gumshoe.core.circuits.instruments import (
 )
 from gumshoe.core.circuits.judging import conclusion, loading, pairs, struck
 from gumshoe.core.circuits.library import Member, circuit_for, circuits_of, drawn
+from gumshoe.core.circuits.probing import weights_after
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.maps.strip import value_words
 
 TERN = platforms()["ostrel_tern_16"]
 KNOWN = expand(TERN.powertrain, TERN.local)
@@ -66,12 +69,17 @@ def simulated(circuit: Circuit, fault: str, seed: int, readings: list[Reading], 
     """Follow the proposed probes at a circuit with that fault in it, read with the instrument's noise."""
     made, draw = model(circuit), Random(seed)
     index = next(i for i, row in enumerate(made.faults) if row.id == fault)
-    variant = int(draw.choice(list(np.flatnonzero(made.owner == index))))
+    sizes = np.flatnonzero(made.owner == index)
+    agree = weights_after(made, readings)[sizes]  # a size that fits what was read before
+    variant = int(draw.choice(list(sizes[agree >= 0.5 * agree.max()])))
     readings = list(readings)
     while len(readings) < most and not conclusion(made, readings).stands:
         probe = propose(made, readings, most=1)[0].probe
         value = float(predicted(made, probe)[variant])
-        readings.append(Reading(probe, value + 0.5 * draw.gauss(0, 1) * float(spread(probe, np.array([value]))[0])))
+        if probe.instrument not in SHINES:
+            value += 0.5 * draw.gauss(0, 1) * float(spread(probe, np.array([value]))[0])
+        shown = value_words(probe, value) if probe.instrument in SHINES else abs(value)
+        readings.append(reading_of(made, probe, shown))
     return readings
 
 
@@ -196,7 +204,7 @@ class References(unittest.TestCase):
         circuit = shared("reference", "5 V reference", FOUR)
         made = model(circuit)
         for seed, member in enumerate(FOUR):
-            readings = simulated(circuit, f"there:inside_{member.key}", seed, [volts("reference_a", 0.4)])
+            readings = simulated(circuit, f"there:inside_{member.key}", seed, [volts("reference_a", 0.2)])
             found = conclusion(made, readings)
             self.assertTrue(found.stands, member.key)
             self.assertEqual((found.of, found.outcome), (member.key, "part"))

@@ -12,7 +12,6 @@ from gumshoe.core.circuits import (
     Instrument,
     Probe,
     Reading,
-    Setting,
     circuit_for,
     contradiction,
     groups,
@@ -115,9 +114,4 @@ def _read(circuit: Circuit, facts: CircuitFacts) -> CircuitRead:
 
 def probe_of(row: ProbeFacts) -> Probe:
     """Where the leads were, as the file says it."""
-    instrument = Instrument(row.instrument)
-    powered = instrument is not Instrument.OHM
-    jumpers = frozenset((a, b) for a, b in row.jumpers)
-    setting = Setting(row.command, frozenset(row.unplugged), powered=powered, jumpers=jumpers)
-    minus = "" if instrument in (Instrument.HEARD, Instrument.LOOK) else row.minus
-    return Probe(instrument, row.plus, minus, setting)
+    return Probe.at(Instrument(row.instrument), row.plus, row.minus, row.command, row.unplugged, row.jumpers)

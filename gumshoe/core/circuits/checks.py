@@ -24,9 +24,11 @@ from gumshoe.core.circuits.netlist import GROUND, Circuit, Setting
 from gumshoe.core.circuits.probing import Reading
 from gumshoe.core.circuits.solver import JUMPER_OHM
 from gumshoe.core.errors import BadInput
+from gumshoe.core.knowledge.outcomes import number_of
 
 MOST_V = 60.0
 MOST_A = 1500.0
+OVER_RANGE = ("OL", "OVER RANGE", "∞")
 
 
 def checked(model: Model, probe: Probe) -> None:
@@ -93,6 +95,16 @@ def read_value(probe: Probe, value: float | str) -> float:
             remedies=("check the unit", "a reading over range of the ohmmeter is “OL”"),
         )
     return min(float(value), MOST_OHM) if probe.instrument is Instrument.OHM else float(value)
+
+
+def typed_value(probe: Probe, text: str) -> float:
+    """The number a typed reading stands for: ``12,4``, ``11.9 V``, ``0.47 kΩ``, ``OL``, a word. Raises BadInput."""
+    shown = text.strip()
+    if probe.instrument in SHINES:
+        return read_value(probe, shown)
+    if probe.instrument is Instrument.OHM and shown.upper() in OVER_RANGE:
+        return MOST_OHM
+    return read_value(probe, number_of(shown, probe.unit))
 
 
 def reading_of(model: Model, probe: Probe, value: float | str) -> Reading:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import combinations
@@ -22,8 +22,6 @@ OHM_SHARE, OHM_LEAST = 0.04, 0.4
 MOST_OHM = 2e6
 """An ohmmeter shows over range from here on."""
 LAMP_V = 0.6
-BRIGHT_V, DIM_V = 9.0, 3.0
-"""A 12 V test lamp looks bright from about three quarters of its voltage on and dark below a quarter."""
 LAMP_WORDS = {"dark": 1.0, "dim": 6.0, "bright": 12.0}
 HEARD_WORDS = {"nothing": 1.0, "works": 12.0}
 LOOK_WORDS = {"bad": 1.0, "clean and tight": 12.0}
@@ -54,6 +52,11 @@ class Instrument(StrEnum):
     HEARD = "listen and feel"
     LOOK = "look at the pins"
 
+    @property
+    def has_leads(self) -> bool:
+        """Whether leads are put somewhere; else a load is listened to, or a plug looked at."""
+        return self not in (Instrument.HEARD, Instrument.LOOK)
+
 
 SHINES = {Instrument.LAMP: LAMP_WORDS, Instrument.HEARD: HEARD_WORDS, Instrument.LOOK: LOOK_WORDS}
 """Instruments that show a word, and the volts it stands for."""
@@ -69,6 +72,24 @@ class Probe:
     plus: str
     minus: str
     setting: Setting
+
+    @classmethod
+    def at(
+        cls,
+        instrument: Instrument,
+        plus: str,
+        minus: str,
+        command: float = 0.0,
+        unplugged: Iterable[str] = (),
+        jumpers: Iterable[tuple[str, str]] = (),
+    ) -> Probe:
+        """A probe as a person says it: an ohmmeter goes on without supply, command and jumpers; what has no leads has
+        no second place."""
+        off = frozenset(unplugged)
+        setting = Setting(command, off, jumpers=frozenset((a, b) for a, b in jumpers))
+        if instrument is Instrument.OHM:
+            setting = Setting(0.0, off, powered=False)
+        return cls(instrument, plus, minus if instrument.has_leads else "", setting)
 
     @property
     def unit(self) -> str:

@@ -12,7 +12,7 @@ import numpy as np
 from gumshoe.core.circuits.faults import Fault, Model
 from gumshoe.core.circuits.instruments import Instrument, over_phases, predicted, shows, spread, stand
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Kind
-from gumshoe.core.circuits.probing import CANNOT_BE, EXCLUDED, Reading, likelihood, weights_after
+from gumshoe.core.circuits.probing import EXCLUDED, Reading, contradiction, fit, likelihood, weights_after
 from gumshoe.core.circuits.solver import METER_OHM, Floats, Ints, meter, solve
 from gumshoe.core.knowledge.catalogue import Knowledge
 
@@ -22,7 +22,6 @@ LOADING_V = 0.3
 """A meter that changes what it measures by so much is worth a word."""
 SUSPECTED = 14
 """How many single faults are tried in pairs."""
-PAIR_SIZES = 3
 EXPLAINED = 0.05
 """Least likelihood of every reading for a pair to explain it."""
 WIRING_OF = "wiring of "
@@ -71,10 +70,12 @@ class Conclusion:
     outcome: str
     probability: float
     faults: tuple[Fault, ...]
+    explained: bool
+    """There are readings, and one fault can explain them all."""
 
     @property
     def stands(self) -> bool:
-        return self.probability >= ENOUGH
+        return self.explained and self.probability >= ENOUGH
 
     @property
     def words(self) -> str:
@@ -155,7 +156,8 @@ def conclusion(model: Model, readings: Sequence[Reading]) -> Conclusion:
         parts.setdefault(key, []).append((float(by_fault[index]), fault))
     of, outcome = key = max(total, key=total.__getitem__)
     named = sorted(parts[key], key=lambda row: -row[0])
-    return Conclusion(of, outcome, total[key], tuple(fault for share, fault in named if share > EXCLUDED))
+    explained = bool(readings) and contradiction(model, readings) is None
+    return Conclusion(of, outcome, total[key], tuple(fault for share, fault in named if share > EXCLUDED), explained)
 
 
 def outcome_of(fault: Fault) -> str:
@@ -225,10 +227,8 @@ def pairs(model: Model, readings: Sequence[Reading], most: int = 3) -> tuple[Pai
     least = np.ones(len(rows))
     total = np.zeros(len(rows))
     for reading in readings:
-        values = _of_two(model, reading, rows)
-        sigma = spread(reading.probe, values)
-        fit = np.maximum(np.exp(-0.5 * ((reading.value - values) / sigma) ** 2), CANNOT_BE)
-        least, total = np.minimum(least, fit), total + np.log(fit)
+        fits_two = fit(reading, _of_two(model, reading, rows))
+        least, total = np.minimum(least, fits_two), total + np.log(fits_two)
     found: dict[tuple[int, int], float] = {}
     for place in np.flatnonzero(least > EXPLAINED):
         key = tried[place]
@@ -240,14 +240,14 @@ def pairs(model: Model, readings: Sequence[Reading], most: int = 3) -> tuple[Pai
 
 def _some_sizes(model: Model, fault: int) -> list[int]:
     own = np.flatnonzero(model.owner == fault)
-    return [int(own[place]) for place in sorted({0, len(own) // 2, len(own) - 1})[:PAIR_SIZES]]
+    return [int(own[place]) for place in sorted({0, len(own) // 2, len(own) - 1})]
 
 
 def _of_two(model: Model, reading: Reading, rows: list[tuple[int, int]]) -> Floats:
     """What a reading would show with two faults at once. Relays and outputs stand as with the first of them."""
     probe = reading.probe
     first, second = (np.array(column) for column in zip(*rows, strict=True))
-    if probe.instrument is Instrument.HEARD:
+    if not probe.instrument.has_leads:  # either of them silences a load, or spoils a plug
         alone = predicted(model, probe)
         both: Floats = np.minimum(alone[first], alone[second])
         return both

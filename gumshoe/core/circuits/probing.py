@@ -75,11 +75,14 @@ class Proposal:
 
 def likelihood(model: Model, reading: Reading) -> Floats:
     """How likely each variant makes a reading; never quite nothing."""
-    values = predicted(model, reading.probe)
+    return fit(reading, predicted(model, reading.probe))
+
+
+def fit(reading: Reading, values: Floats) -> Floats:
+    """How well a reading fits what is predicted there; never quite not at all."""
     if reading.probe.instrument is Instrument.LOOK:
         return _looked_likelihood(values, reading.value)
-    sigma = spread(reading.probe, values)
-    density = np.exp(-0.5 * ((reading.value - values) / sigma) ** 2)
+    density = np.exp(-0.5 * ((reading.value - values) / spread(reading.probe, values)) ** 2)
     result: Floats = np.maximum(density, CANNOT_BE)
     return result
 

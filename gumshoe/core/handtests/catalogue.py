@@ -9,6 +9,7 @@ from pathlib import Path
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.handtests import electrical, engine, upkeep
 from gumshoe.core.handtests.rows import HandTestRow, HandTestsFile, InputRow, Value, Values, Work, Worked
+from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.outcomes import number_of
 from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.knowledge.tables import load_table
@@ -45,12 +46,13 @@ def hand_tests() -> dict[str, HandTestRow]:
     return found
 
 
-def hand_tests_for(tests: Mapping[str, object], *, spark: bool) -> list[HandTestRow]:
-    """The hand tests that make sense for a powertrain: those whose guided test it has, and those that need none."""
+def hand_tests_for(knowledge: Knowledge) -> list[HandTestRow]:
+    """The hand tests that make sense for a powertrain: it has what they need, and their guided test."""
+    features = knowledge.powertrain.features
     return [
         row
         for row in hand_tests().values()
-        if (not row.test or row.test in tests) and (spark or row.id not in ("distributor", "plug_gap"))
+        if set(row.needs) <= features and (not row.test or row.test in knowledge.tests)
     ]
 
 

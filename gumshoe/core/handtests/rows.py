@@ -40,6 +40,7 @@ class HandTestRow:
     inputs: tuple[InputRow, ...]
     test: str = ""
     reads: str = ""
+    needs: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -104,7 +104,7 @@ def controls(circuit: Circuit, stand: Stand) -> dict[str, Any]:
         ],
         "places": [(p.node, p.words + ("" if not p.behind else " (plug off)")) for p in circuit.places],
         "targets": _targets(circuit, stand.instrument),
-        "leads": stand.instrument not in (Instrument.HEARD, Instrument.LOOK),
+        "leads": stand.instrument.has_leads,
         "moves_plus": replace(stand, moves="plus").query,
         "moves_minus": replace(stand, moves="minus").query,
         "minus_ground": replace(stand, minus=GROUND).query,
@@ -152,7 +152,7 @@ def _run(circuit: Circuit, run: Run, stand: Stand, letters: int) -> DrawnRun:
 def _rail(model: Model, rail: Rail, stand: Stand) -> DrawnRail:
     place = rail.place
     lead = {stand.plus: "+", stand.minus: "−"}.get(rail.node, "")
-    if stand.instrument in (Instrument.HEARD, Instrument.LOOK):
+    if not stand.instrument.has_leads:
         lead = ""
     name = "battery +" if rail.node == "battery" else ""
     if place is None or (place.behind and place.behind not in stand.unplugged):
@@ -162,9 +162,6 @@ def _rail(model: Model, rail: Rail, stand: Stand) -> DrawnRail:
     good = "" if stand.instrument is Instrument.OHM else value_words(probe, float(predicted(model, probe)[0]))
     which = "red (+)" if stand.moves == "plus" else "black (−)"
     says = f"Put the {which} lead on {place.words}"
-    moved = replace(stand, instrument=stand.instrument if _has_leads(stand) else Instrument.METER)
+    moved = replace(stand, instrument=stand.instrument if stand.instrument.has_leads else Instrument.METER)
     return DrawnRail(rail, lead, good, f"?{moved.with_lead(rail.node).query}", says, name)
 
-
-def _has_leads(stand: Stand) -> bool:
-    return stand.instrument not in (Instrument.HEARD, Instrument.LOOK)

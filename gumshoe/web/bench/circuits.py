@@ -13,21 +13,19 @@ from gumshoe.core.circuits import (
     Model,
     Probe,
     Reading,
-    Setting,
     circuit_for,
     contradiction,
     groups,
     model,
     propose,
 )
-from gumshoe.core.circuits.checks import checked, read_value
+from gumshoe.core.circuits.checks import checked, typed_value
 from gumshoe.core.circuits.instruments import SHINES, predicted, words_of
 from gumshoe.core.circuits.judging import advice_on, check_of, conclusion, loading, pairs, struck
 from gumshoe.core.circuits.library import circuits_of
 from gumshoe.core.circuits.probing import shown_at, weights_after
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.knowledge.catalogue import expand
-from gumshoe.core.knowledge.outcomes import number_of
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.maps.strip import Strip, between, strip, value_words
 from gumshoe.core.powertrain.description import Powertrain
@@ -116,11 +114,7 @@ def reported(case: Case) -> list[tuple[str, list[Stored], CircuitConclusion | No
 
 def probe_of(row: CircuitReading) -> Probe:
     """Where the leads were at a stored reading."""
-    instrument = Instrument(row.instrument)
-    powered = instrument is not Instrument.OHM
-    jumpers = frozenset((a, b) for a, b in row.jumpers)
-    setting = Setting(row.command, frozenset(row.unplugged), powered=powered, jumpers=jumpers)
-    return Probe(instrument, row.plus, row.minus, setting)
+    return Probe.at(Instrument(row.instrument), row.plus, row.minus, row.command, row.unplugged, row.jumpers)
 
 
 def counting(case: Case, name: str) -> list[Reading]:
@@ -134,12 +128,7 @@ def record(case: Case, user: User, name: str, stand: Stand, typed: str) -> Circu
     made = model_of(case, name)
     probe = stand.probe
     checked(made, probe)
-    shown = typed.strip()
-    value: float | str = shown
-    if probe.instrument not in SHINES:
-        over = probe.instrument is Instrument.OHM and shown.upper() in ("OL", "OVER RANGE", "∞")
-        value = float("9e9") if over else number_of(shown, probe.unit)
-    number = read_value(probe, min(value, 1e9) if isinstance(value, float) and probe.unit == "Ω" else value)
+    number = typed_value(probe, typed)
     return CircuitReading.objects.create(case=case, by=user, **columns_of(name, probe, number))
 
 
@@ -174,11 +163,10 @@ def conclude(case: Case, user: User, name: str) -> CircuitConclusion:
     """
     made, readings = model_of(case, name), counting(case, name)
     found = conclusion(made, readings)
-    if contradiction(made, readings):
+    if readings and not found.explained:
         raise BadInput("No single fault explains these readings.", remedies=("measure the least believable one again",))
-    if not readings or not found.stands:
+    if not found.stands:
         raise BadInput("The readings do not decide yet.", remedies=("make the next probe",))
-    words = found.words
     test = check_of(cases.knowledge_of(case), made.circuit, found)
     told = None
     if test:
@@ -193,7 +181,7 @@ def conclude(case: Case, user: User, name: str) -> CircuitConclusion:
         of=found.of,
         outcome=found.outcome,
         probability=found.probability,
-        words=words[:600],
+        words=found.words[:600],
         record=told,
     )
     stays.readings.set([item.row for item in stored(case, name) if item.counts])
@@ -249,8 +237,6 @@ def page(case: Case, name: str, stand: Stand) -> dict[str, Any]:
             for row in loading(made, readings)
         ],
         "conclusion": found,
-        "conclusion_words": found.words,
-        "stands": bool(readings) and found.stands and not doubtful,
         "advice": advice_on(found),
         "concluded": case.circuitconclusions.filter(component=name).select_related("by", "record").last(),
         "words": SHINES.get(stand.instrument),

@@ -10,7 +10,6 @@ from django.db import transaction
 from gumshoe.core.errors import BadInput
 from gumshoe.core.handtests import HandTestRow, Worked, hand_tests_for, values_of, work_out
 from gumshoe.core.handtests.catalogue import field_names, usual_of
-from gumshoe.core.powertrain.description import Fuel
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.models import HandMeasurement, TestRecord
@@ -20,8 +19,7 @@ from gumshoe.web.cases.models import Case
 
 def listed(case: Case) -> list[HandTestRow]:
     """The hand tests that make sense for this vehicle."""
-    spark = cases.powertrain_of(case).fuel is not Fuel.DIESEL
-    return hand_tests_for(cases.knowledge_of(case).tests, spark=spark)
+    return hand_tests_for(cases.knowledge_of(case))
 
 
 def row_of(case: Case, name: str) -> HandTestRow:

@@ -7,7 +7,7 @@ from urllib.parse import urlencode
 
 from django.http import QueryDict
 
-from gumshoe.core.circuits import GROUND, Circuit, Instrument, Probe, Setting
+from gumshoe.core.circuits import GROUND, Circuit, Instrument, Probe
 from gumshoe.core.errors import BadInput
 
 
@@ -25,11 +25,7 @@ class Stand:
 
     @property
     def probe(self) -> Probe:
-        powered = self.instrument is not Instrument.OHM
-        jumpers = self.jumpers if powered else frozenset()
-        setting = Setting(self.command if powered else 0.0, self.unplugged, powered=powered, jumpers=jumpers)
-        minus = "" if self.instrument in (Instrument.HEARD, Instrument.LOOK) else self.minus
-        return Probe(self.instrument, self.plus, minus, setting)
+        return Probe.at(self.instrument, self.plus, self.minus, self.command, self.unplugged, self.jumpers)
 
     @property
     def query(self) -> str:

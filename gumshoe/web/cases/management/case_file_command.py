@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from abc import ABC, abstractmethod
 from argparse import ArgumentParser
 from pathlib import Path
 from typing import Any
@@ -13,7 +14,7 @@ from gumshoe.core.casefile import CaseFile, read_case
 from gumshoe.core.errors import GumshoeError
 
 
-class CaseFileCommand(BaseCommand):
+class CaseFileCommand(ABC, BaseCommand):
     """Reads the case file, asks ``work`` for its result, and prints it as words or as JSON."""
 
     requires_system_checks: list[str] = []
@@ -34,14 +35,14 @@ class CaseFileCommand(BaseCommand):
         else:
             self.words(found)
 
+    @abstractmethod
     def work(self, case: CaseFile) -> Any:
         """The result. Raises a GumshoeError where the file cannot be worked with."""
-        raise NotImplementedError
 
+    @abstractmethod
     def document(self, found: Any) -> dict[str, Any]:
         """The stable JSON form."""
-        raise NotImplementedError
 
+    @abstractmethod
     def words(self, found: Any) -> None:
         """Print it for people."""
-        raise NotImplementedError

@@ -15,12 +15,25 @@ from gumshoe.core.obd.pids import fields_by_key
 from gumshoe.core.words import share
 
 register = template.Library()
+STANDING = {
+    "within the limit": "is-good",
+    "follows": "is-good",
+    "near the limit": "is-wait",
+    "no limit": "is-plain",
+    "not judged": "is-plain",
+}
 
 
 @register.filter
 def percent(value: float | None) -> str:
     """0.804 → 80 %; nothing is made to look impossible or certain."""
     return "–" if value is None else share(value)
+
+
+@register.filter
+def standing_class(verdict: str) -> str:
+    """How a verdict of the bench is marked; the word always goes with it."""
+    return STANDING.get(verdict, "is-bad")
 
 
 @register.filter
