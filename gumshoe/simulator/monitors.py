@@ -6,49 +6,11 @@ practice, no source).
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
-
-from gumshoe.simulator.control import CLOSED, EngineManagement
+from gumshoe.simulator.control import CLOSED
 from gumshoe.simulator.engine import DT
-from gumshoe.simulator.memory import Memory
 from gumshoe.simulator.models import Model
-from gumshoe.simulator.parts import Parts
-from gumshoe.simulator.sensors import Readings
-
-Frame = Callable[[], dict[str, float]]
-
-
-@dataclass
-class Watch:
-    """What every monitor may look at."""
-
-    seen: Readings
-    management: EngineManagement
-    memory: Memory
-    frame: Frame
-    parts: Parts
-    missed: list[int] = field(default_factory=list)
-    """Cylinders (0-based) in which the crank slowed like a misfire in this step, as the control unit judges."""
-    turns: float = 0.0
-
-    @property
-    def model(self) -> Model:
-        return self.management.model
-
-    @property
-    def running(self) -> bool:
-        return self.seen.rpm > 450.0
-
-
-class Monitor:
-    """One watcher; ``step`` runs 50 times a second while the key is on, ``start`` at every engine start."""
-
-    def start(self) -> None:
-        """A new drive cycle begins."""
-
-    def step(self, watch: Watch) -> None:
-        """Look at the readings of this step."""
+from gumshoe.simulator.system_monitors import Boost, CamAngle
+from gumshoe.simulator.watch import Monitor, Watch
 
 
 class Circuits(Monitor):
@@ -331,61 +293,6 @@ class AirFlow(Monitor):
         if 10.0 <= self._bad < 10.0 + 1.5 * DT:
             watch.memory.fail(self.code, watch.frame())
         elif self._good > 60.0:
-            watch.memory.passed(self.code)
-
-
-class CamAngle(Monitor):
-    """The intake cam against its target, settled: too far on or too far back."""
-
-    LIMIT_DEG = 8.0
-    HOLD_S = 4.0
-    CODES = ("P0011", "P0012")
-
-    def __init__(self) -> None:
-        self.start()
-
-    def start(self) -> None:
-        self._off, self._good = [0.0, 0.0], 0.0
-
-    def step(self, watch: Watch) -> None:
-        if not watch.running or watch.seen.coolant_c < 60.0:
-            return
-        error = watch.seen.cam_deg - watch.management.state.cam_target_deg
-        for place, bad in enumerate((error > self.LIMIT_DEG, error < -self.LIMIT_DEG)):
-            self._off[place] = self._off[place] + DT if bad else 0.0
-            if self.HOLD_S <= self._off[place] < self.HOLD_S + 1.5 * DT:
-                watch.memory.fail(self.CODES[place], watch.frame())
-        self._good = self._good + DT if abs(error) < self.LIMIT_DEG / 2.0 else 0.0
-        if self._good > 20.0 and watch.management.state.cam_target_deg > self.LIMIT_DEG:
-            for code in self.CODES:
-                watch.memory.passed(code)
-
-
-class Boost(Monitor):
-    """Boost against its target while the engine breathes enough to give it."""
-
-    SHORT_KPA = 20.0
-    HOLD_S = 2.5
-    code = "P0299"
-
-    def __init__(self) -> None:
-        self.start()
-
-    def start(self) -> None:
-        self._short = self._good = 0.0
-
-    def step(self, watch: Watch) -> None:
-        state, seen = watch.management.state, watch.seen
-        wanted = state.boost_target_kpa
-        if not watch.running or wanted < 30.0 or seen.rpm < 1900.0:
-            self._short = 0.0
-            return
-        short = wanted - (seen.charge_kpa - seen.baro_kpa) > self.SHORT_KPA
-        self._short = self._short + DT if short else 0.0
-        self._good = 0.0 if short else self._good + DT
-        if self.HOLD_S <= self._short < self.HOLD_S + 1.5 * DT:
-            watch.memory.fail(self.code, watch.frame())
-        elif self._good > 10.0:
             watch.memory.passed(self.code)
 
 

@@ -15,14 +15,17 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from gumshoe.simulator.commanded import Commanded
-from gumshoe.simulator.control import CLOSED, EngineManagement
+from gumshoe.simulator.control import EngineManagement
+from gumshoe.simulator.current import current_data
+from gumshoe.simulator.driver import Driver
 from gumshoe.simulator.drives import Segment
 from gumshoe.simulator.engine import DT, Air, Engine
 from gumshoe.simulator.memory import Memory
 from gumshoe.simulator.models import Model, models
-from gumshoe.simulator.monitors import Misfire, Watch, all_monitors
+from gumshoe.simulator.monitors import Misfire, all_monitors
 from gumshoe.simulator.parts import Parts, defects_of, healthy, mend, mend_wiring
 from gumshoe.simulator.sensors import BankReadings, Readings, read
+from gumshoe.simulator.watch import Watch
 
 GRAVITY = 9.81
 LOOSE_SHARE = 0.12
@@ -47,38 +50,6 @@ class Identity:
     calibration: str
     verification: int
     name: str = "ECM-EngineControl"
-
-
-@dataclass
-class Driver:
-    """Hands and feet: a wanted speed, or a wanted engine speed at rest, turned into pedal and brake."""
-
-    want_kmh: float = 0.0
-    want_rpm: float = 0.0
-    pedal: float = 0.0
-    brake: float = 0.0
-    integral: float = 0.0
-
-    def act(self, rpm: float, speed_kmh: float) -> None:
-        """Move the feet for this step."""
-        if self.want_kmh > 0.5 or speed_kmh > 1.0:
-            error = self.want_kmh - speed_kmh
-            self.integral = min(max(self.integral + 0.004 * error * DT, 0.0), 0.6)
-            wish = 0.012 * error + self.integral
-            if self.want_kmh < 0.5:
-                wish, self.integral = -1.0, 0.0
-            wanted = min(max(wish, 0.0), 0.35 if speed_kmh < 12.0 else 0.8)
-            self.pedal += min(max(wanted - self.pedal, -0.04), 0.008)
-            self.brake = 0.25 if error < -2.0 else (0.10 if error < -0.8 and self.want_kmh < 0.5 else 0.0)
-        elif self.want_rpm > 0.0:
-            error = self.want_rpm - rpm
-            self.integral = min(max(self.integral + 0.00002 * error * DT, 0.0), 0.2)
-            wanted = min(max(self.integral + 0.00002 * error, 0.0), 0.5)
-            self.pedal += min(max(wanted - self.pedal, -0.02), 0.01)
-            self.brake = 0.0
-        else:
-            self.pedal = max(0.0, self.pedal - 0.05)
-            self.integral = 0.0
 
 
 @dataclass
@@ -375,53 +346,7 @@ class Vehicle:
 
     def live_values(self) -> dict[str, float]:
         """Current data by channel key, as the control unit knows it."""
-        seen, state, memory = self.readings, self.management.state, self.memory
-        values = {
-            "load_pct": state.load_pct,
-            "coolant_c": seen.coolant_c,
-            "rpm": seen.rpm,
-            "speed_kmh": seen.speed_kmh,
-            "spark_deg": state.spark_deg,
-            "intake_c": seen.intake_c,
-            "throttle_pct": 12.0 + 80.0 * state.throttle,
-            "oxygen_sensors": float(sum(0x03 << 4 * bank for bank in range(len(seen.banks)))),
-            "obd_kind": 6.0,
-            "run_time_s": state.run_time_s,
-            "distance_lamp_km": memory.distance_lamp_km,
-            "purge_pct": state.purge * 100.0,
-            "fuel_level_pct": self.fuel_level_pct,
-            "warmups": float(memory.warmups),
-            "distance_clear_km": memory.distance_clear_km,
-            "baro_kpa": seen.baro_kpa,
-            "module_v": seen.supply_v,
-            "abs_load_pct": state.abs_load_pct,
-            "lambda_cmd": state.banks[0].lambda_command,
-            "throttle_rel_pct": 80.0 * state.throttle,
-            "ambient_c": seen.ambient_c,
-            "throttle_b_pct": 12.0 + 80.0 * state.throttle,
-            "pedal_d_pct": 16.0 + 68.0 * seen.pedal,
-            "pedal_e_pct": 8.0 + 34.0 * seen.pedal,
-            "throttle_cmd_pct": 100.0 * state.throttle,
-            "time_lamp_min": memory.minutes_lamp,
-            "time_clear_min": memory.minutes_clear,
-            "fuel_type": 1.0,
-        }
-        if self.model.sealed_tank:
-            values["tank_pa"] = 1000.0 * seen.tank_kpa
-        values |= {"maf_gps": seen.meter_gps} if self.model.flow_metered else {"map_kpa": seen.map_kpa}
-        for n, (own, bank, exhaust) in enumerate(zip(seen.banks, state.banks, self.engine.state.banks, strict=True), 1):
-            closed = bank.fuel_state == CLOSED
-            values |= {
-                f"fuel_status_{n}": float(bank.fuel_state if seen.rpm > 0 else 0),
-                f"stft_b{n}_pct": bank.stft * 100.0 if closed else 0.0,
-                f"ltft_b{n}_pct": memory.ltft[n - 1][state.cell] * 100.0,
-                f"o2_b{n}s2_v": own.downstream_v,
-                f"o2_b{n}s2_trim_pct": 99.2,
-                f"lambda_b{n}s1": own.lambda_upstream,
-                f"pump_b{n}s1_ma": (own.lambda_upstream - 1.0) * 3.0,
-                f"catalyst_b{n}_c": exhaust.catalyst_c,
-            }
-        return values
+        return current_data(self)
 
     FRAME_KEYS = (
         "fuel_status_1",
