@@ -12,7 +12,7 @@ from random import Random
 import numpy as np
 
 from gumshoe.core.circuits.faults import Fault, Model
-from gumshoe.core.circuits.instruments import SHINES, Instrument, Probe, predicted, spread
+from gumshoe.core.circuits.instruments import MOST_OHM, SHINES, Instrument, Probe, predicted, spread
 from gumshoe.core.circuits.netlist import Circuit, Kind
 from gumshoe.core.circuits.solver import Floats
 from gumshoe.simulator.hands import Finding
@@ -40,6 +40,8 @@ def measure(vehicle: Vehicle, circuit: Circuit, probe: Probe) -> Finding:
     value = float(predicted(made, real)[-1])
     if probe.instrument in SHINES:
         return Finding(_word(probe, value))
+    if probe.instrument is Instrument.OHM and value >= MOST_OHM:
+        return Finding("OL")
     draw = Random(f"{vehicle.identity.vin} {circuit.id} {probe}")
     value += NOISE * draw.gauss(0.0, 1.0) * float(spread(real, np.array([value]))[0])
     if probe.instrument is Instrument.OHM:

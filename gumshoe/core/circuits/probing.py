@@ -34,6 +34,8 @@ EXCLUDED = 0.002
 BINS = 48
 WEIGHTLESS = 1e-7
 """A variant below this adds nothing to the information of a probe."""
+LEAST_BITS = 0.01
+"""A probe that tells less is not worth the walk."""
 
 
 @dataclass(frozen=True)
@@ -71,6 +73,11 @@ class Proposal:
     bits: float
     minutes: float
     shows: tuple[Shows, ...]
+
+    @property
+    def tells(self) -> bool:
+        """Whether it tells anything worth the walk."""
+        return self.bits >= LEAST_BITS
 
 
 def likelihood(model: Model, reading: Reading) -> Floats:
@@ -213,7 +220,8 @@ class Group:
 
 
 def groups(model: Model, readings: Sequence[Reading], least: float = 0.01) -> tuple[Group, ...]:
-    """The faults that are left, those that every probe shows alike (at their likeliest size) put together."""
+    """The faults that are left, those that every probe shows alike (at their likeliest size) put together; first the
+    group of the likeliest fault, whatever the others add up to."""
     weights = weights_after(model, readings)
     by_fault = np.bincount(model.owner, weights, len(model.faults))
     kept = [int(index) for index in np.argsort(-by_fault) if by_fault[index] >= least]

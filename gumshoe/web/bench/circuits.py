@@ -195,7 +195,8 @@ def page(case: Case, name: str, stand: Stand) -> dict[str, Any]:
     weights = weights_after(made, readings)
     doubtful = contradiction(made, readings)
     found = conclusion(made, readings)
-    proposals = propose(made, readings, most=3)
+    proposals = [row for row in propose(made, readings, most=3) if row.tells]
+    most_first = sorted(groups(made, readings), key=lambda group: -group.probability)
     refused = ""
     at_probe: Strip | None = None
     finding = None
@@ -213,7 +214,7 @@ def page(case: Case, name: str, stand: Stand) -> dict[str, Any]:
         "strip": at_probe,
         "finding": finding,
         "proposals": proposals,
-        "groups": [(", or ".join(f.words for f in g.faults), g.probability) for g in groups(made, readings)[:6]],
+        "groups": [(", or ".join(f.words for f in g.faults), g.probability) for g in most_first[:6]],
         "struck": [
             {
                 "words": row.fault.words,

@@ -2,7 +2,7 @@
 document.addEventListener("alpine:init", function () {
   Alpine.data("command", function () {
     return {
-      setup: null, state: { running: false }, trouble: "",
+      setup: null, state: { running: false }, trouble: "", ranHere: false,
       init: function () {
         var self = this;
         self.setup = Gumshoe.setup("command-setup");
@@ -24,7 +24,7 @@ document.addEventListener("alpine:init", function () {
       start: function () {
         var self = this;
         self.trouble = "";
-        Gumshoe.post(self.setup.start).then(function () { self.state = { running: true }; self.look(); }, function (error) { self.trouble = error.message; });
+        Gumshoe.post(self.setup.start).then(function () { self.state = { running: true }; self.ranHere = true; self.look(); }, function (error) { self.trouble = error.message; });
       },
       stop: function () {
         var self = this;
@@ -42,6 +42,8 @@ document.addEventListener("alpine:init", function () {
       get running() { return Boolean(this.state.running); },
       get idle() { return !this.state.running; },
       get words() { return this.state.words || ""; },
+      get justNow() { return this.ranHere && this.idle && Boolean(this.state.words); },
+      get notJustNow() { return !this.justNow; },
       get ended() { return this.state.ended || ""; },
       get valueWords() { return this.state.value == null ? "–" : Math.round(this.state.value) + " %"; },
       get backWords() { return this.state.value == null ? "–" : Math.round(this.state.back) + " %"; },
