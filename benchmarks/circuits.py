@@ -47,10 +47,11 @@ from gumshoe.core.circuits.instruments import (  # noqa: E402
     predicted,
     probes,
     spread,
+    sweep,
     words_of,
 )
-from gumshoe.core.circuits.library import drawn  # noqa: E402
-from gumshoe.core.circuits.netlist import GROUND, Kind, Setting  # noqa: E402
+from gumshoe.core.circuits.library import Member, Template, drawn  # noqa: E402
+from gumshoe.core.circuits.netlist import Kind, Setting  # noqa: E402
 from gumshoe.core.circuits.solver import resistances  # noqa: E402
 
 ENOUGH, NOTHING_LEFT, MOST = 0.97, 0.02, 20
@@ -108,18 +109,35 @@ def found_by(made: Model, variant: int, choose: Chooser, draw: Random) -> tuple[
     return bool(ended) and fault in ended[0].faults, minutes, len(readings)
 
 
+def most_of(row: Template) -> tuple[Member, ...]:
+    """As many parts on a shared point as one circuit shows at most."""
+    return tuple(Member(f"part{number}", f"part {number}") for number in range(1, row.most + 1))
+
+
+def swept(circuit: Circuit) -> float:
+    """Median time, in ms, of every fault and size at every probe of a circuit, from nothing."""
+    asked, times = probes(circuit), []
+    for _ in range(9):
+        made = model(circuit)
+        began = time.perf_counter()
+        sweep(made, asked)
+        times.append((time.perf_counter() - began) * 1000.0)
+    return statistics.median(times)
+
+
 def simulator_ms(circuit: Circuit, made: Model, calls: int = 12) -> float:
     """Mean time of one call of the external simulator for one fault and size."""
     setting = Setting()
     values = resistances(made.wired, setting, False)
     rows = ["one variant"]
     for number, (item, ohm) in enumerate(zip(made.wired.elements, values, strict=True)):
+        if not np.isfinite(ohm):
+            continue
         a, b = item.a, item.b
         if item.kind is Kind.SUPPLY:
             rows.append(f"V{number} s{number} {b} {item.volts}")
             a, b = f"s{number}", a
         rows.append(f"R{number} {a} {b} {ohm:.12g}")
-    rows += [f"Rg{n} {node} {GROUND} 1e12" for n, node in enumerate(circuit.nodes)]
     rows += [".control", "op", "print all", ".endc", ".end", ""]
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "deck.cir"
@@ -144,20 +162,15 @@ def main() -> int:
     reader = argparse.ArgumentParser(description=__doc__)
     reader.add_argument("--seeds", type=int, default=2)
     options = reader.parse_args()
-    circuits = [drawn(row, name, "the part") for name, row in templates().items()]
-    largest = max(circuits, key=lambda item: len(item.elements))
-    times = []
-    for _ in range(9):
-        made = model(largest)
-        asked = probes(largest)
-        began = time.perf_counter()
-        for probe in asked:
-            predicted(made, probe)
-        times.append((time.perf_counter() - began) * 1000.0)
-    sweep = statistics.median(times)
+    sweeps = {name: swept(drawn(row, name, "the part", most_of(row))) for name, row in templates().items()}
+    slowest = max(sweeps, key=lambda name: sweeps[name])
+    largest = drawn(templates()[slowest], slowest, "the part", most_of(templates()[slowest]))
+    made, asked = model(largest), probes(largest)
     each = simulator_ms(largest, made)
     settings = len({(p.setting, p.instrument is Instrument.OHM) for p in asked})
-    outside = each * len(made.owner) * settings
+    variants = len(made.owner)
+    outside = each * variants * settings
+    circuits = [drawn(row, name, "the part") for name, row in templates().items()]
     draw = Random(1)
     ways: dict[str, list[tuple[bool, float, int]]] = {"proposed": [], "fixed order": []}
     missed: list[str] = []
@@ -173,14 +186,16 @@ def main() -> int:
                         missed.append(f"{circuit.id}: {fault.id}")
     figures: dict[str, Any] = {
         "million_additions_ms": round(machine_ms(), 1),
-        "largest": largest.id,
-        "variants": len(made.owner),
+        "sweeps_ms": {name: round(took, 1) for name, took in sweeps.items()},
+        "slowest": largest.id,
+        "elements": len(largest.elements),
+        "variants": variants,
         "probes": len(asked),
-        "sweep_ms": round(sweep, 1),
+        "sweep_ms": round(sweeps[slowest], 1),
         "limit_ms": LIMIT_MS,
         "ngspice_ms_each": round(each, 2),
         "ngspice_ms_all": round(outside),
-        "ratio": round(outside / sweep, 1),
+        "ratio": round(outside / sweeps[slowest], 1),
         "finding": {
             name: {
                 "runs": len(rows),
@@ -196,7 +211,7 @@ def main() -> int:
     folder.mkdir(exist_ok=True)
     (folder / "circuits.json").write_text(json.dumps(figures, indent=1) + "\n", encoding="utf-8")
     print(json.dumps(figures, indent=1))
-    return 0 if sweep <= LIMIT_MS else 1
+    return 0 if sweeps[slowest] <= LIMIT_MS else 1
 
 
 if __name__ == "__main__":

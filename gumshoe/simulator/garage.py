@@ -14,8 +14,8 @@ from pathlib import Path
 import can
 
 from gumshoe.core.circuits.instruments import Probe
+from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import Circuit
-from gumshoe.core.circuits.solver import Floats
 from gumshoe.simulator.answers import EngineModule, TransmissionModule
 from gumshoe.simulator.chassis import UNITS, ChassisModule
 from gumshoe.simulator.drives import PROFILES

@@ -13,8 +13,8 @@ import numpy as np
 
 from gumshoe.core.circuits.faults import Fault, Model
 from gumshoe.core.circuits.instruments import MOST_OHM, SHINES, Instrument, Probe, predicted, spread
+from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import Circuit, Kind
-from gumshoe.core.circuits.solver import Floats
 from gumshoe.simulator.hands import Finding
 from gumshoe.simulator.parts import OPEN_OHM, Parts
 from gumshoe.simulator.vehicle import Key, Vehicle

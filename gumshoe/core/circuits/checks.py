@@ -20,9 +20,9 @@ from gumshoe.core.circuits.instruments import (
     place_words,
     predicted,
 )
+from gumshoe.core.circuits.loops import JUMPER_OHM
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Setting
 from gumshoe.core.circuits.probing import Reading
-from gumshoe.core.circuits.solver import JUMPER_OHM
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.outcomes import number_of
 

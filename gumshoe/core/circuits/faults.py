@@ -7,13 +7,15 @@ control unit's own driver last).
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
+from gumshoe.core.circuits.loops import Bools, Floats, Ints, Net
 from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind, Setting
-from gumshoe.core.circuits.solver import Bench, Bools, Floats, Ints, Solved, resistances
+from gumshoe.core.circuits.solver import Bench, Solved, resistances
 
 SIZES = 12
 RESISTANCE_OHM = tuple(np.geomspace(1.0, 20_000.0, SIZES).tolist())
@@ -70,6 +72,17 @@ class Fault:
 
 
 @dataclass(frozen=True)
+class _Stand:
+    """A circuit in one setting: ohms of the sound one's elements, of each variant's own, which of the governed elements
+    have their needs (a bit each), and every variant solved."""
+
+    sound: Floats
+    ohm: Floats
+    met: Ints
+    solved: Solved
+
+
+@dataclass(frozen=True)
 class Model:
     """A circuit with everything that can be wrong in it, as variants: one row a fault and size."""
 
@@ -97,94 +110,134 @@ class Model:
     @cached_property
     def column(self) -> Ints:
         """Which element each variant changes (for the sound circuit one of its wires, to what it is)."""
-        place = {item.id: column for column, item in enumerate(self.wired.elements)}
         any_wire = next(column for column, item in enumerate(self.wired.elements) if item.kind in PATHS)
-        return np.array([place.get(fault.element, any_wire) for fault in self.faults])[self.owner]
-
-    @cached_property
-    def _latent(self) -> Bools:
-        return np.array([item.kind is Kind.LATENT for item in self.wired.elements])
-
-    def ohm(self, sound: Floats, setting: Setting) -> Floats:
-        """What the changed element of each variant has, ``sound`` being the ohms of all elements."""
-        sizes = np.concatenate([np.array(fault.ohms) for fault in self.faults])
-        relative = np.array([fault.relative for fault in self.faults])[self.owner]
-        named = np.array([bool(fault.element) for fault in self.faults])[self.owner]
-        ohms = np.where(relative, sizes * sound[self.column], sizes)
-        ohms = np.where(named, ohms, sound[self.column])
-        # What is pulled apart is open, whatever its contact is like; pulling cures no other fault.
-        pulled = np.array([item.connector in setting.unplugged for item in self.wired.elements])
-        result: Floats = np.where(pulled[self.column], OPEN_OHM, ohms)
-        return result
+        return np.array([self._place.get(fault.element, any_wire) for fault in self.faults])[self.owner]
 
     def solved(self, setting: Setting, *, driven: bool) -> Solved:
         """Every variant solved in one phase of the command; kept."""
-        return self._solved(setting, driven)[0]
+        return self._stand(setting, driven).solved
 
     def states(self, setting: Setting, *, driven: bool) -> Floats:
         """Ohms of every element in every variant (variants, elements), relays and outputs as their voltages say."""
-        sound = resistances(self.wired, setting, driven)
-        found = self._grounds(sound, self._solved(setting, driven)[1])
-        found[np.arange(len(self.column)), self.column] = self.ohm(sound, setting)
+        stand = self._stand(setting, driven)
+        found = self._grounds(np.tile(stand.sound, (len(stand.met), 1)), stand.met)
+        found[np.arange(len(self.column)), self.column] = stand.ohm
         return found
 
-    def _solved(self, setting: Setting, driven: bool) -> tuple[Solved, Bools]:
-        key = (setting.unplugged, setting.powered, setting.jumpers, driven)
-        if key not in self._kept:
-            self._kept[key] = self._solve(setting, driven)
-        return self._kept[key]
+    def ohms_of(self, element: str, setting: Setting, *, driven: bool) -> Floats:
+        """Ohms of one element in every variant."""
+        stand, column = self._stand(setting, driven), self._place[element]
+        found = np.full(len(self.column), stand.sound[column])
+        if column in self._governed:
+            place = self._governed.index(column)
+            found = np.where(stand.met >> place & 1, found, np.maximum(self._off_ohms[place], found))
+        result: Floats = np.where(self.column == column, stand.ohm, found)
+        return result
 
-    def _solve(self, setting: Setting, driven: bool) -> tuple[Solved, Bools]:
-        """Every variant solved, and which of what switches by its needs stands."""
-        sound = resistances(self.wired, setting, driven)
-        ohm = self.ohm(sound, setting)
-        bench = Bench(self.wired, setting, self.column, ohm)
-        met = np.ones((len(ohm), len(self._governed)), dtype=np.bool_)
-        first = np.zeros(1, dtype=np.int64)
-        for _ in range(ROUNDS if self._governed else 0):  # begin as the sound circuit stands: most variants stand alike
-            self._put(bench, sound, met, first)
-            now = np.tile(self._met(bench.solved())[:1], (len(ohm), 1))
-            if np.array_equal(now, met):
+    def _ohm(self, sound: Floats, setting: Setting) -> Floats:
+        """What the changed element of each variant has, ``sound`` being the ohms of all elements."""
+        ohms = np.where(self._relative, self._sizes * sound[self.column], self._sizes)
+        pulled = np.zeros(len(sound), dtype=np.bool_)
+        for name in setting.unplugged:  # what is pulled apart is open, whatever its contact is like
+            pulled[list(self.wired.in_plug[name])] = True
+        result: Floats = np.where(pulled[self.column], OPEN_OHM, ohms)
+        return result
+
+    def prepare(self, stands: Iterable[tuple[Setting, bool]]) -> None:
+        """Solve every variant in several settings, each with the command off or on, at once: much less work than one
+        after the other."""
+        by_jumpers: dict[frozenset[tuple[str, str]], dict[object, tuple[Setting, bool]]] = {}
+        for setting, driven in stands:
+            key = _key(setting, driven)
+            if key not in self._kept:
+                by_jumpers.setdefault(setting.jumpers, {})[key] = setting, driven
+        for some in by_jumpers.values():
+            self._kept.update(zip(some, self._settled(list(some.values())), strict=True))
+
+    def _stand(self, setting: Setting, driven: bool) -> _Stand:
+        self.prepare([(setting, driven)])
+        return self._kept[_key(setting, driven)]
+
+    def _settled(self, stands: list[tuple[Setting, bool]]) -> list[_Stand]:
+        """Every variant solved, with what switches by its needs as it settles: first as in the sound circuit, for most
+        variants stand alike, then those again in which a need fails. All settings have the same jumpers."""
+        sound = np.array([resistances(self.wired, setting, driven) for setting, driven in stands])
+        ohm = np.array([self._ohm(row, setting) for row, (setting, _) in zip(sound, stands, strict=True)])
+        codes = 1 << len(self._governed)
+        net = Net(self.wired, stands[0][0].jumpers)
+        bench = Bench(net, np.array([setting.powered for setting, _ in stands]), sound, self.column, ohm, codes)
+        met = np.full(ohm.shape, codes - 1)
+        every = np.arange(ohm.size).reshape(ohm.shape)
+        for _ in range(ROUNDS if self._governed else 0):
+            now = self._put(bench, sound, met, every[:, 0])
+            if np.array_equal(now, met[:, 0]):
                 break
-            met = now
-        which, turn = np.arange(len(ohm)), 0
+            met[:] = now[:, None]
+        which, turn, stands_now = every.reshape(-1), 0, met.reshape(-1)
         while len(which):
-            self._put(bench, sound, met, which)
-            now = self._met(bench.solved())
+            now = self._put(bench, sound, met, which)
             if turn >= ROUNDS:  # what cannot settle stays off
-                now = now & met
-            which, met, turn = np.flatnonzero((now != met).any(axis=1)), now, turn + 1
-        return bench.lit(self._grounds(sound, met)), met
+                now &= stands_now[which]
+            changed = now != stands_now[which]
+            stands_now[which] = now
+            which, turn = which[changed], turn + 1
+        return [_Stand(*each) for each in zip(sound, ohm, met, bench.lit(), strict=True)]
 
-    def _put(self, bench: Bench, sound: Floats, met: Bools, which: Ints) -> None:
-        """Solve some variants with relays and outputs as ``met`` says. Variants share a state when the same element is
-        out of it and the same relays and outputs stand; latent paths are out of every state: all of them share one."""
-        column, stands = self.column[which], met[which]
-        out = np.where(self._latent[column], -1, column)
-        code = out * (1 << met.shape[1]) + stands @ (1 << np.arange(met.shape[1]))
-        codes, first, group = np.unique(code, return_index=True, return_inverse=True)
-        states = self._grounds(sound, stands[first])
-        states[np.arange(len(first)), column[first]] = np.inf
-        bench.put(which, codes.tolist(), states, group.reshape(-1))
+    def _put(self, bench: Bench, sound: Floats, met: Ints, which: Ints) -> Ints:
+        """Solve some variants with relays and outputs as ``met`` says; which needs stand then: a bit for each of what
+        is governed."""
+        codes = 1 << len(self._governed)
+        keys = which // met.shape[1] * codes + met.reshape(-1)[which]
+        new = bench.unknown(keys)
+        if len(new):
+            bench.add(new, self._grounds(sound[new // codes], new % codes))
+        bench.put(which, keys)
+        if not self._governed:
+            return np.zeros(len(which), dtype=np.int64)
+        plus, minus, least, first = self._needs
+        begin, end = (np.array([bench.net.index[node] for node in side]) for side in (plus, minus))
+        enough = bench.between(begin, end, which) >= least
+        result: Ints = (1 << np.arange(len(first))) @ np.logical_and.reduceat(enough, first, axis=0)
+        return result
+
+    def _grounds(self, sound: Floats, met: Ints) -> Floats:
+        """Ohms of every element but for any fault (states, elements); what lacks a need is off."""
+        grounds = sound.copy()
+        governed = list(self._governed)
+        on = sound[:, governed]
+        stands = (met[:, None] >> np.arange(len(governed))) & 1
+        grounds[:, governed] = np.where(stands, on, np.maximum(self._off_ohms, on))
+        return grounds
+
+    @cached_property
+    def _off_ohms(self) -> Floats:
+        return np.array([self.wired.elements[column].off_ohm for column in self._governed])
+
+    @cached_property
+    def _needs(self) -> tuple[list[str], list[str], Floats, Ints]:
+        """The needs of all that is governed: nodes, least volts (needs, 1), and where each one's begin."""
+        needs = [self.wired.elements[column].needs for column in self._governed]
+        flat = [need for some in needs for need in some]
+        first = np.cumsum([0, *(len(some) for some in needs[:-1])])
+        least = np.array([[need.volts] for need in flat])
+        return [need.plus for need in flat], [need.minus for need in flat], least, first
+
+    @cached_property
+    def _place(self) -> dict[str, int]:
+        return {item.id: column for column, item in enumerate(self.wired.elements)}
+
+    @cached_property
+    def _sizes(self) -> Floats:
+        return np.concatenate([np.array(fault.ohms) for fault in self.faults])
+
+    @cached_property
+    def _relative(self) -> Bools:
+        """Whether a variant's size is a multiple of what its element has; so is the sound circuit, of one."""
+        return np.array([fault.relative or not fault.element for fault in self.faults])[self.owner]
 
     @cached_property
     def _governed(self) -> tuple[int, ...]:
         return tuple(column for column, item in enumerate(self.wired.elements) if item.needs)
-
-    def _grounds(self, sound: Floats, met: Bools) -> Floats:
-        """Ohms of every element in every variant but for its fault; what lacks a need is off."""
-        grounds = np.tile(sound, (len(met), 1))
-        for place, column in enumerate(self._governed):
-            off = self.wired.elements[column].off_ohm
-            grounds[:, column] = np.where(met[:, place], grounds[:, column], np.maximum(off, sound[column]))
-        return grounds
-
-    def _met(self, solved: Solved) -> Bools:
-        met = np.ones((len(solved.volts), len(self._governed)), dtype=np.bool_)
-        for place, column in enumerate(self._governed):
-            for need in self.wired.elements[column].needs:
-                met[:, place] &= solved.open_voltage(need.plus, need.minus) >= need.volts
-        return met
 
     @cached_property
     def shown(self) -> dict[object, Floats]:
@@ -192,8 +245,12 @@ class Model:
         return {}
 
     @cached_property
-    def _kept(self) -> dict[object, tuple[Solved, Bools]]:
+    def _kept(self) -> dict[object, _Stand]:
         return {}
+
+
+def _key(setting: Setting, driven: bool) -> object:
+    return setting.unplugged, setting.powered, setting.jumpers, driven
 
 
 def model(circuit: Circuit) -> Model:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import combinations
@@ -10,8 +10,9 @@ from itertools import combinations
 import numpy as np
 
 from gumshoe.core.circuits.faults import Model
+from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Setting
-from gumshoe.core.circuits.solver import Floats, Solved, ammeter, lamp_voltage, meter
+from gumshoe.core.circuits.solver import Solved, ammeter, lamp_voltage, meter
 
 SUPPLY_SHARE = 0.02
 METER_V = 0.06
@@ -96,6 +97,13 @@ class Probe:
         return UNITS.get(self.instrument, "V")
 
 
+def sweep(model: Model, asked: Sequence[Probe]) -> list[Floats]:
+    """What every variant shows at each of many probes; every setting that they need is solved at once."""
+    settings = {stand(probe) for probe in asked if probe not in model.shown}
+    model.prepare([(setting, driven) for setting in settings for driven, _ in phases(setting)])
+    return [predicted(model, probe) for probe in asked]
+
+
 def predicted(model: Model, probe: Probe) -> Floats:
     """What every variant shows at a probe: volts, ohms or amperes; computed once for a model."""
     if probe in model.shown:
@@ -118,20 +126,22 @@ def stand(probe: Probe) -> Setting:
     return Setting(0.0, setting.unplugged, powered=False) if probe.instrument is Instrument.OHM else setting
 
 
+def phases(setting: Setting) -> list[tuple[bool, float]]:
+    """Command on and off, each with its share of the time; without what never is."""
+    duty = setting.command
+    return [(driven, share) for driven, share in ((True, duty), (False, 1.0 - duty)) if share > 0.0]
+
+
 def over_phases(probe: Probe, shown: Callable[[bool], Floats]) -> Floats:
     """What is shown on a command given as a share of time: a meter the mean of the phases, an oscilloscope the higher
     or the lower. ``shown`` gives what is shown with the command on or off."""
-    duty = stand(probe).command
-    phases = [(shown(driven), share) for driven, share in ((True, duty), (False, 1.0 - duty)) if share > 0.0]
-    values = [value for value, _ in phases]
+    parts = [(shown(driven), share) for driven, share in phases(stand(probe))]
+    first, last = parts[0][0], parts[-1][0]
     if probe.instrument is Instrument.SCOPE_HIGH:
-        return np.maximum(values[0], values[-1])
+        return np.maximum(first, last)
     if probe.instrument is Instrument.SCOPE_LOW:
-        return np.minimum(values[0], values[-1])
-    total = np.zeros_like(values[0])
-    for value, share in phases:
-        total = total + share * value
-    return total
+        return np.minimum(first, last)
+    return first if len(parts) == 1 else parts[0][1] * first + parts[1][1] * last
 
 
 def shows(solved: Solved, probe: Probe) -> Floats:
@@ -167,8 +177,7 @@ def _current(model: Model, element: str, setting: Setting, driven: bool) -> Floa
     """Amperes through an element in every variant."""
     item = model.circuit.element(element)
     solved = model.solved(setting, driven=driven)
-    column = [row.id for row in model.wired.elements].index(element)
-    result: Floats = np.abs(solved.open_voltage(item.a, item.b)) / model.states(setting, driven=driven)[:, column]
+    result: Floats = np.abs(solved.open_voltage(item.a, item.b)) / model.ohms_of(element, setting, driven=driven)
     return result
 
 

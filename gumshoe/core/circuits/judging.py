@@ -11,9 +11,10 @@ import numpy as np
 
 from gumshoe.core.circuits.faults import Fault, Model
 from gumshoe.core.circuits.instruments import Instrument, over_phases, predicted, shows, spread, stand
+from gumshoe.core.circuits.loops import Floats, Ints
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Kind
 from gumshoe.core.circuits.probing import EXCLUDED, Reading, contradiction, fit, likelihood, weights_after
-from gumshoe.core.circuits.solver import METER_OHM, Floats, Ints, meter, solve
+from gumshoe.core.circuits.solver import METER_OHM, meter, solve
 from gumshoe.core.knowledge.catalogue import Knowledge
 
 ENOUGH = 0.95

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 
 from gumshoe.core.errors import DataError
 
@@ -133,11 +134,20 @@ class Circuit:
             if item.ohm <= 0.0 and item.kind is not Kind.LAMP:
                 raise DataError(f"{self.id}: {item.id} needs a resistance above zero.")
 
-    @property
+    @cached_property
     def nodes(self) -> tuple[str, ...]:
         """Every node but ground, in the order of the elements."""
         found = dict.fromkeys(node for item in self.elements for node in (item.a, item.b))
         return tuple(node for node in found if node != GROUND)
+
+    @cached_property
+    def in_plug(self) -> dict[str, tuple[int, ...]]:
+        """Which elements each connector opens, by their places."""
+        found: dict[str, tuple[int, ...]] = dict.fromkeys(self.connectors, ())
+        for place, item in enumerate(self.elements):
+            if item.connector:
+                found[item.connector] += (place,)
+        return found
 
     def element(self, name: str) -> Element:
         """The element of that id. Raises DataError when there is none."""

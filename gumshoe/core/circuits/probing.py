@@ -24,9 +24,10 @@ from gumshoe.core.circuits.instruments import (
     predicted,
     probes,
     spread,
+    sweep,
     words_of,
 )
-from gumshoe.core.circuits.solver import Floats
+from gumshoe.core.circuits.loops import Floats
 
 CANNOT_BE = 1e-5
 """Chance of a reading that no fault explains: a lead slipped, a wrong pin (common practice)."""
@@ -140,10 +141,8 @@ def propose(model: Model, readings: Sequence[Reading], most: int = 6) -> tuple[P
     weights = weights_after(model, readings)
     made = {reading.probe for reading in readings}
     rows = []
-    for probe in probes(model.circuit):
-        if probe in made:
-            continue
-        values = predicted(model, probe)
+    asked = [probe for probe in probes(model.circuit) if probe not in made]
+    for probe, values in zip(asked, sweep(model, asked), strict=True):
         bits = information(model, weights, probe, values)
         minutes = minutes_of(model.circuit, probe)
         rows.append((bits / minutes, bits, minutes, probe, values))
@@ -228,7 +227,7 @@ def groups(model: Model, readings: Sequence[Reading], least: float = 0.01) -> tu
     variant = {i: int(np.flatnonzero(model.owner == i)[np.argmax(weights[model.owner == i])]) for i in kept}
     every = probes(model.circuit)
     columns = list(variant.values())
-    shown = np.array([predicted(model, probe)[columns] for probe in every])
+    shown = np.array([values[columns] for values in sweep(model, every)])
     sigma = np.array([spread(probe, row) for probe, row in zip(every, shown, strict=True)])
     at = {index: place for place, index in enumerate(variant)}
 

@@ -1,9 +1,9 @@
 """Node voltages of a circuit for many variants at once, and what an instrument reads between two nodes.
 
-Nodal analysis (Ho, Ruehli & Brennan, IEEE Trans. Circuits and Systems 22(6), 1975, in its plain form: every source has
-an inner resistance, so no branch currents are unknown). All variants of a circuit share their topology and differ in
-conductances only, mostly in a single one. An instrument is a one-port on the Thévenin equivalent of
-its leads, so that no probe needs a solution of its own: exact for the meter, a scalar equation for the lamp.
+A variant differs from a solved state by a rank-one change in which nothing cancels (Sherman & Morrison, Annals of
+Mathematical Statistics 21(1), 1950): one small inverse serves every fault and size. An instrument is a one-port on the
+Thévenin equivalent of its leads, so that no probe needs a solution of its own: exact for the meter, a scalar equation
+for the lamp.
 
 A filament's resistance grows with its voltage: I ∝ V^0.55 (common practice for incandescent lamps), down to its cold
 resistance.
@@ -11,27 +11,27 @@ resistance.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
-from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Kind, Setting
+from gumshoe.core.circuits.loops import Bools, Floats, Ints, Net, States
+from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind, Setting
 from gumshoe.core.errors import DataError
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-Bools = NDArray[np.bool_]
-
-GMIN = 1e-12
-"""Conductance of every node to ground (S), so that a node cut off from everything still has a voltage."""
-JUMPER_OHM = 0.03
 METER_OHM = 10e6
 AMMETER_OHM = 0.05
+NOTHING_OHM = 1e15
+"""What a path that is not there has, where another variant has it."""
 FILAMENT_POWER = 0.55
 COLD_SHARE = 0.08
 """Cold resistance of a filament against that at its rated voltage (common practice: a tenth and less)."""
-NEWTON_ROUNDS = 30
+LEAST_MULTIPLE = 1e-9
+LIT_SHARES = 1.0 / (1.0 + np.geomspace(LEAST_MULTIPLE, 1e4, 4000))
+"""Shares of the open voltage that a lit filament can have across it …"""
+LOG_MULTIPLES = np.log((1.0 - LIT_SHARES) / LIT_SHARES**FILAMENT_POWER)
+"""… and for each the source's resistance against the filament's at the open voltage (logarithm)."""
 
 
 def filament_ohm(volts: Floats, rated_v: float, rated_w: float) -> Floats:
@@ -43,192 +43,227 @@ def filament_ohm(volts: Floats, rated_v: float, rated_w: float) -> Floats:
 
 
 @dataclass(frozen=True)
+class Change:
+    """One change of every variant: ``share`` (variants) times the outer square of its column of ``reach`` (…, nodes,
+    ways) is taken off the ohms of its state, and ``share · across`` times that column off its volts. ``place``
+    (variants): where that column begins in ``reach``. ``across`` (variants): amperes through the element or volts
+    between the nodes that the change is made at."""
+
+    reach: Floats
+    place: Ints
+    share: Floats
+    across: Floats
+
+    def at(self, node: Ints | int) -> Floats:
+        """The reach at a node, in every variant; at several (nodes, 1): a row for each."""
+        result: Floats = self.reach.take(self.place + node * self.reach.shape[-1])
+        return result
+
+
+@dataclass(frozen=True)
 class Solved:
-    """Variants solved. Variant k is ``bases[group[k]]`` (groups, nodes, nodes: inverses of nodal matrices) with one
-    conductance added between two nodes: ``share[k]`` times the outer square of ``reach[pair[k]]`` is taken off.
-    ``volts`` (variants, nodes)."""
+    """Variants solved: ``volts`` (states, nodes) and ``ohms`` (states, nodes, nodes: volts at one node for an ampere
+    into another) of the states, which state each variant is in (``group``), and how it differs from it. Ground is the
+    last node."""
 
     circuit: Circuit
     index: dict[str, int]
-    volts: Floats
-    bases: Floats
+    state_volts: Floats
+    state_ohms: Floats
     group: Ints
-    reach: Floats
-    pair: Ints
-    share: Floats
+    changes: tuple[Change, ...]
+
+    @property
+    def volts(self) -> Floats:
+        """Voltage of every node but ground in every variant (variants, nodes)."""
+        return np.stack([self._of(node) for node in self.circuit.nodes], axis=1)
 
     def open_voltage(self, plus: str, minus: str) -> Floats:
         """Voltage between two nodes with nothing connected."""
-        return self._of(plus) - self._of(minus)
+        return self._of(plus) if minus == GROUND else self._of(plus) - self._of(minus)
 
     def inner_ohm(self, plus: str, minus: str) -> Floats:
         """Thévenin resistance between two nodes."""
-        p, m = self.index.get(plus), self.index.get(minus)
-        base, reach = np.zeros(len(self.bases)), np.zeros(len(self.reach))
-        if p is not None:
-            base, reach = base + self.bases[:, p, p], reach + self.reach[:, p]
-        if m is not None:
-            base, reach = base + self.bases[:, m, m], reach - self.reach[:, m]
-        if p is not None and m is not None:
-            base = base - 2.0 * self.bases[:, p, m]
-        return np.maximum(base[self.group] - self.share * reach[self.pair] ** 2, 0.0)
+        key = plus, minus
+        if key not in self._inner:
+            p, m = self.index[plus], self.index[minus]
+            ohms = self.state_ohms
+            found = (ohms[:, p, p] + ohms[:, m, m] - 2.0 * ohms[:, p, m]).take(self.group)
+            for change in self.changes:
+                found -= change.share * (change.at(p) - change.at(m)) ** 2
+            self._inner[key] = np.maximum(found, 0.0)
+        return self._inner[key]
+
+    def with_conductance(self, a: str, b: str, siemens: Floats) -> Solved:
+        """Every variant with a conductance of its own (variants) between two nodes as well."""
+        p, m = self.index[a], self.index[b]
+        every, ohms = np.arange(len(self.index))[:, None], self.state_ohms
+        reach = (ohms[:, :, p] - ohms[:, :, m]).T.take(self.group, axis=1)
+        for change in self.changes:
+            reach -= change.share * (change.at(p) - change.at(m)) * change.at(every)
+        share = siemens / (1.0 + siemens * self.inner_ohm(a, b))
+        added = Change(reach, np.arange(len(share)), share, self.open_voltage(a, b))
+        return replace(self, changes=(*self.changes, added))
 
     def _of(self, node: str) -> Floats:
-        place = self.index.get(node)
-        return np.zeros(len(self.volts)) if place is None else self.volts[:, place]
+        if node not in self._volts:
+            place = self.index[node]
+            found = self.state_volts[:, place].take(self.group)
+            for change in self.changes:
+                found -= change.share * change.across * change.at(place)
+            self._volts[node] = found
+        return self._volts[node]
+
+    @cached_property
+    def _volts(self) -> dict[str, Floats]:
+        return {}
+
+    @cached_property
+    def _inner(self) -> dict[tuple[str, str], Floats]:
+        return {}
 
 
 def resistances(circuit: Circuit, setting: Setting, driven: bool) -> Floats:
     """Ohms of every element as the circuit stands, nothing being wrong and every need fulfilled; ``driven``: the
     command's own phase. A latent path is infinite."""
-    found = []
-    for item in circuit.elements:
-        ohm = item.ohm
-        if item.kind is Kind.LAMP:
-            ohm = item.volts * item.volts / item.watts
-        if item.kind is Kind.LATENT:
-            ohm = np.inf
-        if item.id in circuit.commanded and not driven:
-            ohm = item.off_ohm
-        if item.connector and item.connector in setting.unplugged:
-            ohm = OPEN_OHM
-        found.append(ohm)
-    return np.array(found)
+    found = np.array([_rated_ohm(item) for item in circuit.elements])
+    if not driven:
+        off = [(place, item.off_ohm) for place, item in enumerate(circuit.elements) if item.id in circuit.commanded]
+        for place, ohm in off:
+            found[place] = ohm
+    for name in setting.unplugged:
+        found[list(circuit.in_plug[name])] = OPEN_OHM
+    return found
+
+
+def _rated_ohm(item: Element) -> float:
+    if item.kind is Kind.LATENT:
+        return np.inf
+    return item.volts * item.volts / item.watts if item.kind is Kind.LAMP else item.ohm
 
 
 def solve(circuit: Circuit, ohms: Floats, setting: Setting) -> Solved:
-    """Solve every variant on its own: ``ohms`` (variants, elements), filaments as they are given."""
-    index, incidence = _shape(circuit, setting)
-    bases, volts = _linear(circuit, incidence, _with_jumpers(1.0 / ohms, setting), setting)
-    count = len(ohms)
-    none = np.zeros((1, len(index)))
-    everyone = np.arange(count)
-    return Solved(circuit, index, volts, bases, everyone, none, np.zeros(count, dtype=np.int64), np.zeros(count))
+    """Solve every variant on its own: ``ohms`` (variants, elements), infinite for what is not there; filaments as they
+    are given."""
+    net = Net(circuit, setting.jumpers)
+    every = net.columns(np.minimum(ohms, NOTHING_OHM), np.full(len(ohms), setting.powered))
+    usual = np.where(every.max(axis=0) < NOTHING_OHM, np.median(every, axis=0), NOTHING_OHM)
+    there = every.min(axis=0) < NOTHING_OHM  # in some variant
+    up, through = (rows[None, :, there] for rows in net.loops(np.where(there, usual, np.inf)))
+    states = States(up, through, every[:, there], np.tile(net.emf[there] * setting.powered, (len(ohms), 1)))
+    return Solved(circuit, net.index, states.volts, states.ohms, np.arange(len(ohms)), ())
 
 
 class Bench:
-    """A circuit in one setting, for variants that differ from a ground state in one element each (Sherman & Morrison,
-    Annals of Mathematical Statistics 21(1), 1950): one inverse for each state, however many sizes.
+    """A circuit in some settings, for variants that differ from a state in one element each: one inverse a state,
+    however many faults and sizes.
 
-    A state is solved once and kept under its code. It lacks the elements that its variants change, so that conductance
-    is only ever added and nothing cancels. A filament in the circuit is solved as the one-port it is, then put in.
+    A state is a setting with a code (what is switched on in it), solved once. A variant that has more resistance than
+    its state adds it to the loops through its element; one that has less, or a path that the state has not, adds
+    conductance between two nodes. Neither takes anything away, so nothing cancels. A filament is first left dark, then
+    put in as the one-port it is. Variants of all settings are numbered through, one setting after the other.
     """
 
-    def __init__(self, circuit: Circuit, setting: Setting, changed: Ints, ohm: Floats) -> None:
-        """``changed``: the column of the element that each variant changes; ``ohm``: what it has.
+    def __init__(self, net: Net, powered: Bools, sound: Floats, changed: Ints, ohm: Floats, codes: int) -> None:
+        """``powered`` (settings); ``sound`` (settings, elements): as the circuit mostly stands; ``changed`` (variants):
+        the column of the element that each variant changes; ``ohm`` (settings, variants): what it has; ``codes``: how
+        many there are.
 
         Raises DataError for a circuit with two filaments.
         """
-        self.circuit, self.setting, self.changed, self.ohm = circuit, setting, changed, ohm
-        self.index, self.incidence = _shape(circuit, setting)
-        size = len(self.index)
-        self._state: dict[int, int] = {}
-        self._bases, self._base_volts = np.zeros((0, size, size)), np.zeros((0, size))
-        self._port: dict[int, int] = {}
-        self._reach, self._loop, self._between = np.zeros((0, size)), np.zeros(0), np.zeros(0)
-        self._group, self._pair = np.zeros(len(ohm), dtype=np.int64), np.zeros(len(ohm), dtype=np.int64)
-        self._share, self._volts = np.zeros(len(ohm)), np.zeros((len(ohm), size))
-        lamps = [column for column, item in enumerate(circuit.elements) if item.kind is Kind.LAMP]
+        items = net.circuit.elements
+        lamps = [column for column, item in enumerate(items) if item.kind is Kind.LAMP]
         if len(lamps) > 1:
-            raise DataError(f"{circuit.id}: two lamps in one circuit cannot be solved.")
-        self._lamp = lamps[0] if lamps else None
+            raise DataError(f"{net.circuit.id}: two lamps in one circuit cannot be solved.")
+        self._lamp = lamps[0] if lamps else -1
+        self.net, self._powered, self._codes = net, powered, codes
+        self._changed, self._ohm = np.tile(changed, len(ohm)), ohm.reshape(-1)
+        rows = self._columns(sound, powered)
+        self._there = np.flatnonzero(np.isfinite(rows[0]))
+        loops = [net.loops(row) for row in rows]
+        self._up = np.array([up[:, self._there] for up, _ in loops])
+        self._through = np.array([through[:, self._there] for _, through in loops])
+        # Ways to change a state: resistance added to a column that is there, or conductance past one that may fall.
+        most = np.maximum(rows[:, : len(items)], [item.off_ohm for item in items])
+        self._beside = np.unique(changed[(ohm < most[:, changed]).any(axis=0)])
+        self._ways = len(self._there) + len(self._beside)
+        self._series, self._past = np.full(rows.shape[1], -1), np.full(rows.shape[1], -1)
+        self._series[self._there] = np.arange(len(self._there))
+        self._past[self._beside] = np.arange(len(self._there), self._ways)
+        nodes = len(net.index)
+        self._state = np.full(len(sound) * codes, -1)
+        self._stood, self._volts = np.zeros((0, rows.shape[1])), np.zeros((0, nodes))
+        self._ohms, self._reach = np.zeros((0, nodes, nodes)), np.zeros((0, nodes, self._ways))
+        self._seen, self._across = np.zeros((0, self._ways)), np.zeros((0, self._ways))
+        self._group, self._way = (np.zeros(ohm.size, dtype=np.int64) for _ in range(2))
+        self._share = np.zeros(ohm.size)
 
-    def put(self, which: Ints, codes: list[int], states: Floats, group: Ints) -> None:
-        """Solve some variants. ``states`` (codes, elements): ohms of each ground state, infinite where its variants
-        change it; ``group``: each variant's state."""
-        states = states.copy()
-        if self._lamp is not None:  # dark at first
-            states[:, self._lamp] = np.inf
-        self._add_states(codes, states)
-        rows = np.array([self._state[code] for code in codes])[group]
-        keys = rows * len(self.circuit.elements) + self.changed[which]
-        self._add_ports(np.unique(keys))
-        pair = np.array([self._port[key] for key in keys.tolist()])
-        added = 1.0 / self.ohm[which]
-        if self._lamp is not None:
-            added = np.where(self.changed[which] == self._lamp, 0.0, added)
-        share = added / (1.0 + added * self._loop[pair])
-        self._group[which], self._pair[which], self._share[which] = rows, pair, share
-        self._volts[which] = self._base_volts[rows] - (share * self._between[pair])[:, None] * self._reach[pair]
+    def add(self, keys: Ints, states: Floats) -> None:
+        """Solve some states that are not known: ``keys`` (setting · codes + code), and their ohms (keys, elements)."""
+        setting = keys // self._codes
+        ohms = self._columns(states, self._powered[setting])
+        emf = self.net.emf[self._there] * self._powered[setting][:, None]
+        solved = States(self._up[setting], self._through[setting], ohms[:, self._there], emf)
+        begin, end, every = self.net.begin[self._beside], self.net.end[self._beside], np.arange(len(self._beside))
+        past = solved.ohms[:, :, begin] - solved.ohms[:, :, end]
+        loop = past[:, begin, every] - past[:, end, every]
+        stand = solved.volts[:, begin] - solved.volts[:, end]
+        self._state[keys] = len(self._stood) + np.arange(len(keys))
+        self._stood = np.concatenate([self._stood, ohms])
+        self._volts = np.concatenate([self._volts, solved.volts])
+        self._ohms = np.concatenate([self._ohms, solved.ohms])
+        self._reach = np.concatenate([self._reach, np.concatenate([solved.reach, past], axis=2)])
+        self._seen = np.concatenate([self._seen, np.concatenate([solved.siemens, loop], axis=1)])
+        self._across = np.concatenate([self._across, np.concatenate([solved.amperes, stand], axis=1)])
 
-    def solved(self) -> Solved:
-        """The variants as they were put last (without a filament of the circuit's own: see ``lit``)."""
-        return Solved(
-            self.circuit, self.index, self._volts, self._bases, self._group, self._reach, self._pair, self._share
-        )
+    def unknown(self, keys: Ints) -> Ints:
+        """Those states that are still to be solved."""
+        return np.unique(keys[self._state[keys] < 0])
 
-    def lit(self, grounds: Floats) -> Solved:
-        """With the filament in the circuit: its voltage from what was solved without it, then every variant on its own.
-        ``grounds`` (variants, elements)."""
-        if self._lamp is None:
-            return self.solved()
-        item = self.circuit.elements[self._lamp]
-        across = lamp_voltage(self.solved(), item.a, item.b, item.volts, item.watts)
-        ohms = grounds.copy()
-        ohms[:, self._lamp] = filament_ohm(across, item.volts, item.watts)
-        ohms[np.arange(len(ohms)), self.changed] = self.ohm
-        return solve(self.circuit, ohms, self.setting)
+    def put(self, which: Ints, keys: Ints) -> None:
+        """Solve some variants, each in its state."""
+        state, changed, ohm = self._state[keys], self._changed[which], self._ohm[which]
+        stood = self._stood[state, changed]
+        more = ohm >= stood
+        way = np.where(more, self._series[changed], self._past[changed])
+        added = np.where(more, ohm - stood, 1.0 / ohm - 1.0 / stood)
+        added[changed == self._lamp] = 0.0
+        self._group[which], self._way[which] = state, way
+        self._share[which] = np.where(more, -added, added) / (1.0 + added * self._seen[state, way])
 
-    def _add_states(self, codes: list[int], states: Floats) -> None:
-        new = [place for place, code in enumerate(codes) if code not in self._state]
-        if not new:
-            return
-        conductance = _with_jumpers(1.0 / states[new], self.setting)
-        bases, volts = _linear(self.circuit, self.incidence, conductance, self.setting)
-        for place in new:
-            self._state[codes[place]] = len(self._state)
-        self._bases = np.concatenate([self._bases, bases])
-        self._base_volts = np.concatenate([self._base_volts, volts])
+    def between(self, plus: Ints, minus: Ints, which: Ints) -> Floats:
+        """Voltages between pairs of nodes in some variants (pairs, variants), a filament of the circuit's own dark."""
+        state, way = self._group[which], self._way[which]
+        reach = (self._reach[:, plus] - self._reach[:, minus]).swapaxes(0, 1).reshape(len(plus), -1)
+        change = reach.take(state * self._ways + way, axis=1) * (self._share[which] * self._across[state, way])
+        result: Floats = (self._volts[:, plus] - self._volts[:, minus]).T.take(state, axis=1) - change
+        return result
 
-    def _add_ports(self, keys: Ints) -> None:
-        new = [key for key in keys.tolist() if key not in self._port]
-        if not new:
-            return
-        of, column = np.divmod(np.array(new), len(self.circuit.elements))
-        across = self.incidence[:, column].T
-        reach = np.einsum("knm,km->kn", self._bases[of], across)
-        for key in new:
-            self._port[key] = len(self._port)
-        self._reach = np.concatenate([self._reach, reach])
-        self._loop = np.concatenate([self._loop, np.einsum("kn,kn->k", reach, across)])
-        self._between = np.concatenate([self._between, np.einsum("kn,kn->k", self._base_volts[of], across)])
+    def lit(self) -> list[Solved]:
+        """All variants as they were put last, setting by setting; with the filament in the circuit, at the voltage that
+        stands across it."""
+        place = self._group * (len(self.net.index) * self._ways) + self._way
+        across = self._across[self._group, self._way]
+        found = []
+        for first in range(0, len(self._ohm), len(self._ohm) // len(self._powered)):
+            own = slice(first, first + len(self._ohm) // len(self._powered))
+            change = Change(self._reach, place[own], self._share[own], across[own])
+            solved = Solved(self.net.circuit, self.net.index, self._volts, self._ohms, self._group[own], (change,))
+            found.append(solved if self._lamp < 0 else self._with_filament(solved, own))
+        return found
 
+    def _with_filament(self, solved: Solved, own: slice) -> Solved:
+        item = self.net.circuit.elements[self._lamp]
+        across = lamp_voltage(solved, item.a, item.b, item.volts, item.watts)
+        hot = filament_ohm(across, item.volts, item.watts)
+        ohms = np.where(self._changed[own] == self._lamp, self._ohm[own], hot)
+        return solved.with_conductance(item.a, item.b, 1.0 / ohms)
 
-def _shape(circuit: Circuit, setting: Setting) -> tuple[dict[str, int], Floats]:
-    """Row of each node, and which elements (then jumpers) begin (+1) and end (−1) at it."""
-    index = {node: place for place, node in enumerate(circuit.nodes)}
-    incidence = np.zeros((len(index), len(circuit.elements) + len(setting.jumpers)))
-    ends = [(item.a, item.b) for item in circuit.elements] + sorted(setting.jumpers)
-    for column, (a, b) in enumerate(ends):
-        if a in index:
-            incidence[index[a], column] += 1.0
-        if b in index:
-            incidence[index[b], column] -= 1.0
-    return index, incidence
-
-
-def _with_jumpers(conductance: Floats, setting: Setting) -> Floats:
-    extra = np.full((len(conductance), len(setting.jumpers)), 1.0 / JUMPER_OHM)
-    return np.hstack([conductance, extra])
-
-
-def _linear(circuit: Circuit, incidence: Floats, conductance: Floats, setting: Setting) -> tuple[Floats, Floats]:
-    """(inverses of the nodal matrices, node voltages)."""
-    supplies = [(column, item) for column, item in enumerate(circuit.elements) if item.kind is Kind.SUPPLY]
-    if not setting.powered:  # the supply is taken off: an ohmmeter's own voltage is the only one
-        conductance = conductance.copy()
-        for column, _ in supplies:
-            conductance[:, column] = 1.0 / OPEN_OHM
-    size = incidence.shape[0]
-    matrix = (conductance[:, None, :] * incidence[None, :, :]) @ incidence.T
-    matrix[:, np.arange(size), np.arange(size)] += GMIN
-    inverse: Floats = np.asarray(np.linalg.inv(matrix), dtype=np.float64)
-    injected = np.zeros((len(conductance), size))
-    if setting.powered:
-        for column, item in supplies:
-            injected += item.volts * conductance[:, column : column + 1] * incidence[:, column][None, :]
-    volts: Floats = np.einsum("knm,km->kn", inverse, injected)
-    return inverse, volts
+    def _columns(self, ohms: Floats, powered: Bools) -> Floats:
+        found = self.net.columns(ohms, powered)
+        if self._lamp >= 0:
+            found[:, self._lamp] = NOTHING_OHM
+        return found
 
 
 def meter(solved: Solved, plus: str, minus: str = GROUND, ohm: float = METER_OHM) -> Floats:
@@ -241,22 +276,22 @@ def meter(solved: Solved, plus: str, minus: str = GROUND, ohm: float = METER_OHM
 def lamp_voltage(solved: Solved, plus: str, minus: str, rated_v: float = 12.0, rated_w: float = 4.0) -> Floats:
     """Voltage across a test lamp between two nodes: the root of v + R·I(v) = v₀.
 
-    Newton from the cold filament's solution: I(v) is concave, so every step stays below the root and comes nearer.
+    Cold, that is a divider. Hot, with v = w·v₀ and A the source's resistance as a multiple of the filament's at v₀, it
+    is w + A·w^0.55 = 1: one curve for every lamp and source, read off a table, then one step of Newton's.
     """
     open_v, inner = np.abs(solved.open_voltage(plus, minus)), solved.inner_ohm(plus, minus)
     hot = rated_v * rated_v / rated_w
     cold = COLD_SHARE * hot
     knee = rated_v * COLD_SHARE ** (1.0 / (1.0 - FILAMENT_POWER))
-    volts: Floats = open_v * cold / (cold + inner)
-    for _ in range(NEWTON_ROUNDS):
-        warm = np.maximum(volts, knee)
-        current = np.where(volts > knee, rated_v / hot * (warm / rated_v) ** FILAMENT_POWER, volts / cold)
-        slope = np.where(volts > knee, FILAMENT_POWER * current / warm, 1.0 / cold)
-        step = (open_v - volts - inner * current) / (1.0 + inner * slope)
-        volts = volts + step
-        if float(np.max(np.abs(step))) < 1e-9:
-            break
-    return volts
+    dim: Floats = open_v * cold / (cold + inner)
+    lit = np.flatnonzero(dim > knee)
+    volts, inner = open_v[lit], inner[lit]
+    multiple = np.log(np.maximum(inner / hot, LEAST_MULTIPLE)) - (1.0 - FILAMENT_POWER) * np.log(volts / rated_v)
+    found = volts * np.interp(multiple, LOG_MULTIPLES, LIT_SHARES)
+    current = rated_v / hot * (found / rated_v) ** FILAMENT_POWER
+    found += (volts - found - inner * current) / (1.0 + inner * FILAMENT_POWER * current / found)
+    dim[lit] = found
+    return dim
 
 
 def ammeter(solved: Solved, plus: str, minus: str) -> Floats:

@@ -164,4 +164,3 @@ def _rail(model: Model, rail: Rail, stand: Stand) -> DrawnRail:
     says = f"Put the {which} lead on {place.words}"
     moved = replace(stand, instrument=stand.instrument if stand.instrument.has_leads else Instrument.METER)
     return DrawnRail(rail, lead, good, f"?{moved.with_lead(rail.node).query}", says, name)
-

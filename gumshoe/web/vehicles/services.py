@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from gumshoe.core.circuits import Circuit, Probe
-from gumshoe.core.circuits.solver import Floats
+from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.errors import BadInput
 from gumshoe.simulator.drives import PROFILES
 from gumshoe.simulator.garage import Runner
