@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+from gumshoe.simulator.identifiers import items_of
 from gumshoe.simulator.models import Model
 
 if TYPE_CHECKING:
@@ -114,11 +115,24 @@ class Commanded:
             return bytes((0x7F, service, 0x13))
         identifier = request[1] << 8 | request[2]
         if service == 0x22:
-            name = IDENTIFIERS.get(identifier - FEEDBACK)
-            if name is None or not has(vehicle.model, name):
-                return bytes((0x7F, service, 0x31))
-            return bytes((0x62, *request[1:3], round(self.actual[name] * FULL)))
+            return self._told(vehicle, request)
         return self._control(vehicle, request, IDENTIFIERS.get(identifier))
+
+    def _told(self, vehicle: Vehicle, request: bytes) -> bytes:
+        """Identifiers asked for at once: those that this car knows are answered, refused when it knows none."""
+        if len(request) % 2 == 0:
+            return bytes((0x7F, 0x22, 0x13))
+        others = items_of(vehicle)
+        answer = b""
+        for place in range(1, len(request), 2):
+            number = request[place : place + 2]
+            identifier = int.from_bytes(number, "big")
+            name = IDENTIFIERS.get(identifier - FEEDBACK)
+            if identifier in others:
+                answer += number + others[identifier].data(vehicle)
+            elif name is not None and has(vehicle.model, name):
+                answer += number + bytes((round(self.actual[name] * FULL),))
+        return b"\x62" + answer if answer else bytes((0x7F, 0x22, 0x31))
 
     def _session(self, request: bytes) -> bytes:
         if len(request) != 2:

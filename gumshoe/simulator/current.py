@@ -43,6 +43,14 @@ def current_data(vehicle: Vehicle) -> dict[str, float]:
         "time_clear_min": memory.minutes_clear,
         "fuel_type": 1.0,
     }
+    if vehicle.model.boost_kpa:
+        systems = vehicle.engine.systems
+        values |= {
+            "boost_cmd_kpa": seen.baro_kpa + state.boost_target_kpa,
+            "boost_kpa": seen.charge_kpa,
+            "gate_cmd_pct": 100.0 * state.command.gate,
+            "gate_pct": 100.0 * systems.gate,
+        }
     if vehicle.model.sealed_tank:
         values["tank_pa"] = 1000.0 * seen.tank_kpa
     values |= {"maf_gps": seen.meter_gps} if vehicle.model.flow_metered else {"map_kpa": seen.map_kpa}

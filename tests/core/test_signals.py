@@ -11,7 +11,7 @@ from gumshoe.core.obd.poller import Sample
 from gumshoe.core.obd.snapshot import FreezeFrame
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.bands import expected
-from gumshoe.core.signals.derived import with_total_trim
+from gumshoe.core.signals.derived import Deriver, derived_channels
 from gumshoe.core.signals.frame_reading import read_frame
 from gumshoe.core.signals.recording import Recording
 from gumshoe.core.signals.regions import Region, classify
@@ -88,7 +88,8 @@ class Trims(unittest.TestCase):
         self.assertEqual(read_pattern(None, region_trim(7, 7.5)).title, "Not enough yet")
 
     def test_total_is_the_sum_of_short_and_long(self) -> None:
-        rows = with_total_trim([Sample(1.0, "stft_b1_pct", 3.0), Sample(1.1, "ltft_b1_pct", 20.0)])
+        deriver = Deriver(derived_channels(Powertrain()))
+        rows = deriver.add([Sample(1.0, "stft_b1_pct", 3.0), Sample(1.1, "ltft_b1_pct", 20.0)])
         self.assertEqual(rows[-1], Sample(1.1, "total_trim_b1_pct", 23.0))
 
 

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import json
 import time
+import zlib
 from collections.abc import Callable
+from random import Random
 from unittest import mock
+
+import numpy as np
 
 from gumshoe.core.obd.errors import BusFailure
 from gumshoe.core.obd.poller import Sample
+from gumshoe.core.signals.recording import Recording as Samples
+from gumshoe.web.live import looking, recordings, store
 from gumshoe.web.live import services as live
-from gumshoe.web.live import store
-from gumshoe.web.live.feed import feed
-from gumshoe.web.live.models import Recording
+from gumshoe.web.live.models import Chunk, Recording
 from gumshoe.web.proofs import runner as proofs_runner
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs.models import ProofDrive
@@ -64,15 +69,15 @@ class Live(WithCar):
         link = connection(self.car)._link
         assert link
         with mock.patch.object(link.bus, "send", side_effect=OSError("unplugged")):
-            until(lambda: isinstance(feed(connection(self.car)).trouble, BusFailure))
+            until(lambda: isinstance(live.running(self.case).trouble, BusFailure))
         until(lambda: live.news(self.case, 0)["trouble"] is None)
         self.assertIsNot(connection(self.car)._link, link)
 
     def test_a_feed_nobody_watches_ends(self) -> None:
         with mock.patch("gumshoe.web.live.feed.IDLE_END_S", 0.3):
-            running = feed(connection(self.car))
+            running = live.running(self.case)
             until(lambda: not running.is_alive())
-        self.assertIsNot(feed(connection(self.car)), running)
+        self.assertIsNot(live.running(self.case), running)
 
     def test_cursor_gives_only_what_is_new(self) -> None:
         self.idle()
@@ -91,30 +96,51 @@ class Stored(WithCar):
     history = ()
 
     def test_a_recording_without_the_needed_channels_says_so(self) -> None:
-        recording = Recording.objects.create(case=self.case, by=self.tess, label="odd", purpose="")
-        store.append(recording, 0, [Sample(t * 0.1, "rpm", 800.0) for t in range(100)], last=True)
-        row = live.recorded(self.case)[0]
+        rows = [Sample(t * 0.1, "rpm", 800.0) for t in range(100)]
+        store.keep(self.case, self.tess, Samples.from_samples(rows), {"rpm": 0.25}, label="odd")
+        row = recordings.recorded(self.case)[0]
         self.assertEqual(row.trims, ())
         self.assertIn("stft_b1_pct was not recorded", row.note)
         empty = Recording.objects.create(case=self.case, by=self.tess, label="empty", purpose="idle")
         store.append(empty, 0, [], last=True)
-        self.assertEqual(live.recorded(self.case)[1].seconds, 0.0)
+        self.assertEqual(recordings.recorded(self.case)[1].seconds, 0.0)
         self.assertEqual(self.client.get(f"/cases/{self.case.pk}/live/").status_code, 200)
 
-    def test_samples_survive_packing(self) -> None:
+    def test_samples_survive_storing(self) -> None:
         rows = [Sample(1.7e9 + i * 0.05, key, i * 1.25) for i in range(40) for key in ("rpm", "load_pct")]
-        again = store.unpack(store.pack(rows))
-        self.assertEqual(len(again), len(rows))
-        again.sort(key=lambda sample: (sample.key, sample.time))
-        rows.sort(key=lambda sample: (sample.key, sample.time))
-        for before, after in zip(rows, again, strict=True):
-            self.assertEqual((before.key, before.value), (after.key, after.value))
-            self.assertAlmostEqual(before.time, after.time, delta=0.001)
-        # Typical data: at most 6 bytes a sample on disk.
-        many = [
-            Sample(1.7e9 + i * 0.05, key, 760.0 + i % 7) for i in range(400) for key in ("rpm", "maf_gps", "load_pct")
-        ]
-        self.assertLess(len(store.pack(many)) / len(many), 6.0)
+        steps = looking.steps(self.case, ["rpm", "load_pct"])
+        recording = Recording.objects.create(case=self.case, by=self.tess, label="two", channels=steps)
+        store.append(recording, 0, rows[:60])
+        store.append(recording, 1, rows[60:], last=True)
+        again = store.load(recording)
+        for key in steps:
+            before = [row for row in rows if row.key == key]
+            np.testing.assert_array_equal(again.channels[key].values, [row.value for row in before])
+            np.testing.assert_allclose(again.channels[key].times, [row.time for row in before], atol=6e-4, rtol=0)
+
+    def test_a_second_of_typical_data_takes_at_most_six_bytes_a_sample(self) -> None:
+        # As the database holds it: blocks of a second, each a row; what SQLite itself adds is counted by its pages.
+        keys = ("rpm", "maf_gps", "load_pct", "stft_b1_pct", "map_kpa", "lambda_b1s1", "coolant_c", "speed_kmh")
+        steps = looking.steps(self.case, keys)
+        recording = Recording.objects.create(case=self.case, by=self.tess, label="long", channels=steps)
+        draw, level, count = Random(3), dict.fromkeys(keys, 100.0), 0
+        for second in range(60):
+            rows = []
+            for part in range(10):
+                for key in keys:
+                    level[key] += draw.gauss(0.0, 4.0) * steps[key]
+                    value = round(level[key] / steps[key]) * steps[key]
+                    rows.append(Sample(1.7e9 + second + 0.1 * part + draw.uniform(0.0, 0.004), key, value))
+            store.append(recording, second, rows, last=second == 59)
+            count += len(rows)
+        held = sum(len(chunk.data) + 40 for chunk in recording.chunks.all())
+        self.assertLess(held / count, 6.0)
+
+    def test_blocks_of_before_are_still_read(self) -> None:
+        recording = Recording.objects.create(case=self.case, by=self.tess, label="old")
+        raw = {"origin": 1.7e9, "columns": {"rpm": [[0, 100], [800.0, 801.5]]}}
+        Chunk.objects.create(recording=recording, number=0, data=zlib.compress(json.dumps(raw).encode()), last=True)
+        np.testing.assert_allclose(store.load(recording).channels["rpm"].values, [800.0, 801.5])
 
 
 class Proving(WithCar):

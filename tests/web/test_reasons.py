@@ -7,10 +7,10 @@ from django.urls import reverse
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.poller import Sample
+from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.cases import services as cases
+from gumshoe.web.live import looking, recordings, store
 from gumshoe.web.live import services as live
-from gumshoe.web.live import store
-from gumshoe.web.live.models import Recording
 from gumshoe.web.repairs import services as repairs
 from gumshoe.web.scans import services as scans
 from gumshoe.web.suspects import services as suspects
@@ -113,16 +113,16 @@ class WhyItFailed(TypedIn):
 
 class TwoBanksLive(TypedIn):
     def test_charts_and_trims_of_both_banks(self) -> None:
-        keys = live.chart_keys(cases.knowledge_of(self.case).powertrain)
+        keys = live.recorded_keys(cases.powertrain_of(self.case))
         self.assertIn("total_trim_b2_pct", keys)
-        self.assertIn("Total trim, bank 2", [row["name"] for row in live.channels(self.case)])
-        recording = Recording.objects.create(case=self.case, by=self.tess, label="Warm idle", purpose="idle")
+        self.assertIn("Total trim, bank 2", [row.name for row in looking.channels(self.case).values()])
         values = {"rpm": 690.0, "coolant_c": 90.0, "speed_kmh": 0.0, "maf_gps": 4.0, "load_pct": 20.0}
         values |= {"stft_b1_pct": 0.0, "ltft_b1_pct": 1.0, "stft_b2_pct": 3.0, "ltft_b2_pct": 25.0}
         values |= {"throttle_pct": 14.0, "run_time_s": 400.0}
         samples = [Sample(1.7e9 + i * 0.2, key, value) for i in range(80) for key, value in values.items()]
-        store.append(recording, 0, samples, last=True)
-        reading = live.trim_reading(live.recorded(self.case), cases.knowledge_of(self.case).powertrain)
+        steps = looking.steps(self.case, values)
+        store.keep(self.case, self.tess, Samples.from_samples(samples), steps, label="Warm idle", purpose="idle")
+        reading = recordings.trim_reading(recordings.recorded(self.case), cases.powertrain_of(self.case))
         self.assertEqual((len(reading.banks), reading.bank), (2, 2))
         text = self.page("live:live")
         self.assertIn("warm idle, bank 2", text)

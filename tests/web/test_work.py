@@ -19,12 +19,12 @@ from gumshoe.core.obd.capture import parse_candump
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.link import Frame
 from gumshoe.core.obd.poller import Sample
+from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
-from gumshoe.web.live import feed, store
+from gumshoe.web.live import feed, looking, store
 from gumshoe.web.live import services as live
-from gumshoe.web.live.models import Recording
 from gumshoe.web.repairs import services as repairs
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
@@ -213,7 +213,6 @@ class Working(WithCar):
     def record(self, purpose: str, trim: float, flow: float, rpm: float) -> None:
         from gumshoe.core.obd.poller import Sample
 
-        recording = Recording.objects.create(case=self.case, by=self.tess, label=purpose, purpose=purpose)
         rows = [
             Sample(i * 0.2, key, value)
             for i in range(60)
@@ -227,8 +226,8 @@ class Working(WithCar):
                 ("load_pct", 22.0),
             )
         ]
-        store.append(recording, 0, rows[:200])
-        store.append(recording, 1, rows[200:], last=True)
+        steps = looking.steps(self.case, {row.key for row in rows})
+        store.keep(self.case, self.tess, Samples.from_samples(rows), steps, label=purpose, purpose=purpose)
 
     def test_live_feed_recording_and_its_chunks(self) -> None:
         self.key("on")
@@ -401,13 +400,13 @@ class RoundTrip(WithCar):
     def test_a_case_worked_at_the_car_loses_nothing_on_its_way(self) -> None:
         self.key("on")
         scans.perform(self.case, self.tess)
-        recording = Recording.objects.create(case=self.case, by=self.tess, label="idle")
         samples = [
             Sample(1_772_360_000.0 + n * 0.1, key, value)
             for n in range(300)
             for key, value in (("rpm", 830.0), ("stft_b1_pct", 3.0), ("ltft_b1_pct", 25.0), ("maf_gps", 2.15))
         ]
-        store.append(recording, 0, samples, last=True)
+        steps = looking.steps(self.case, {row.key for row in samples})
+        store.keep(self.case, self.tess, Samples.from_samples(samples), steps, label="idle")
         test = cases.knowledge_of(self.case).tests["look_hoses"]
         bench.record(self.case, self.tess, test, {"found": "crankcase hose split"}, "")
         first = write_case(export(self.case))

@@ -18,6 +18,8 @@ from gumshoe.core.knowledge.parts import Local, PinRow, WiringRow, components, s
 from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.obd.actuators import CommandRow, actuators
+from gumshoe.core.obd.identifiers import IdentifierRow
+from gumshoe.core.obd.pids import fields_by_key
 from gumshoe.core.powertrain.description import Powertrain
 
 FOLDER = Path(__file__).parent / "platforms"
@@ -57,6 +59,7 @@ class Platform:
     access: dict[str, Access] = field(default_factory=dict)
     pin: tuple[PinRow, ...] = ()
     command: tuple[CommandRow, ...] = ()
+    identifier: tuple[IdentifierRow, ...] = ()
 
     @cached_property
     def local(self) -> Local:
@@ -71,12 +74,17 @@ def load_platform(path: Path) -> Platform:
     try:
         shared_points(found.powertrain, found.local)
         known = {item.id for item in components(found.powertrain, found.local)}
-        for row in found.pin:
-            if row.component not in known:
-                raise DataError(f"pin {row.number}: this powertrain has no component “{row.component}”.")
+        for pin in found.pin:
+            if pin.component not in known:
+                raise DataError(f"pin {pin.number}: this powertrain has no component “{pin.component}”.")
         for told in found.command:
             if told.actuator not in actuators():
                 raise DataError(f"command {told.identifier:04X}: there is no actuator “{told.actuator}”.")
+        for row in found.identifier:
+            if row.key in fields_by_key():
+                raise DataError(f"identifier {row.id:04X}: the key “{row.key}” belongs to service 01.")
+            if not 1 <= row.size <= 4:
+                raise DataError(f"identifier {row.id:04X}: 1 to 4 bytes, not {row.size}.")
     except DataError as error:
         raise DataError(f"{path.name}: {error.what}") from error
     return found

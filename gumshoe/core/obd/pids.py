@@ -32,6 +32,8 @@ class Field:
     offset: float = 0.0
     signed: bool = False
     kind: FieldKind = FieldKind.NUMBER
+    bit: int | None = None
+    """Bit of the PID's first byte that says whether the car has this field; None: it always has."""
 
     def read(self, data: bytes) -> float:
         """The value held in the PID's data bytes."""
@@ -65,15 +67,18 @@ class Pid:
     fields: tuple[Field, ...]
 
     def decode(self, data: bytes) -> dict[str, float]:
-        """Values by field key. ``data`` holds exactly this PID's bytes."""
-        return {item.key: item.read(data) for item in self.fields}
+        """Values by field key, of the fields that the car has. ``data`` holds exactly this PID's bytes."""
+        there = [item for item in self.fields if item.bit is None or data[0] >> item.bit & 1]
+        return {item.key: item.read(data) for item in there}
 
     def encode(self, values: Mapping[str, float]) -> bytes:
-        """Data bytes for the given values; fields not given are zero."""
+        """Data bytes for the given values; fields not given are zero, and said not to be there."""
         data = bytearray(self.size)
         for item in self.fields:
             if item.key in values:
                 data[item.at : item.at + item.size] = item.write(values[item.key])
+                if item.bit is not None:
+                    data[0] |= 1 << item.bit
         return bytes(data)
 
 

@@ -1,13 +1,14 @@
-"""Live data: which PIDs go together in a request, how often each is asked, and at what rate they arrive."""
+"""Live data: what goes together in a request, how often each channel is asked for, and at what rate they come."""
 
 from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
+from gumshoe.core.obd.errors import BadAnswer, LinkError, NoAnswer, Refused
+from gumshoe.core.obd.identifiers import IdentifierRow, read_answer, request
 from gumshoe.core.obd.link import Link
 from gumshoe.core.obd.pids import pid_of_key, pid_table, split_current_data, supported_from_bitmap
 from gumshoe.core.obd.scanner import PIDS_PER_REQUEST, batches
@@ -16,9 +17,21 @@ from gumshoe.core.obd.scanner import PIDS_PER_REQUEST, batches
 SLOW_KEYS = frozenset(
     {"coolant_c", "intake_c", "ambient_c", "oil_c", "baro_kpa", "fuel_level_pct", "warmups", "distance_clear_km"}
     | {"distance_lamp_km", "time_lamp_min", "time_clear_min", "fuel_type", "obd_kind", "catalyst_b1_c", "module_v"}
+    | {"catalyst_b2_c", "catalyst_b1s2_c", "catalyst_b2s2_c", "fuel_c", "ethanol_pct", "torque_reference_nm"}
+    | {"coolant_1_c", "coolant_2_c", "hybrid_battery_pct"}
 )
+IDENTIFIERS_PER_REQUEST = 4
+"""As many as most control units take at once (common practice, no source)."""
 SLOW_EVERY = 10
 _RATE_WINDOW_S = 5.0
+
+
+_BEGAN = time.time() - time.monotonic()
+
+
+def steady_time() -> float:
+    """Seconds since the epoch by a clock that never jumps, whatever is done to the machine's: the time of samples."""
+    return _BEGAN + time.monotonic()
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,33 +47,55 @@ class Poller:
     """Asks one module for a set of channels, round after round: those of them that it announces.
 
     ``poll()`` makes one round and returns its samples. A group that is not answered whole is split once, so that
-    one missing PID cannot silence its neighbours.
+    one missing PID cannot silence its neighbours. An identifier that the module refuses alone is not asked again.
     """
 
-    def __init__(self, link: Link, module: int, keys: Iterable[str]) -> None:
+    def __init__(self, link: Link, module: int, keys: Iterable[str], identifiers: Iterable[IdentifierRow] = ()) -> None:
         self.link, self.module = link, module
-        numbers = pid_of_key()
-        fast = sorted({numbers[key] for key in keys if key not in SLOW_KEYS})
-        slow = sorted({numbers[key] for key in keys if key in SLOW_KEYS} - set(fast))
-        self._wanted = (fast, slow)
-        self._fast: list[tuple[int, ...]] = []
-        self._slow: list[tuple[int, ...]] = []
+        self._rows = {row.key: row for row in identifiers}
+        self._announced: set[int] | None = None
         self._round = 0
-        self._seen: dict[int, deque[float]] = {pid: deque(maxlen=400) for pid in (*fast, *slow)}
+        self._seen: dict[str, deque[float]] = {}
+        self.want(keys)
+
+    def want(self, keys: Iterable[str]) -> None:
+        """Ask for these channels from the next round on; unknown ones are left out."""
+        numbers, wanted = pid_of_key(), set(keys)
+        fast = sorted({numbers[key] for key in wanted if key in numbers and key not in SLOW_KEYS})
+        slow = sorted({numbers[key] for key in wanted if key in numbers and key in SLOW_KEYS} - set(fast))
+        self._wanted = (fast, slow)
+        self._own = [row for key, row in self._rows.items() if key in wanted]
+        self._group()
 
     def poll(self) -> list[Sample]:
         """One round. Raises LinkError (NoAnswer when the module fell silent)."""
-        if self._round == 0:
-            self._plan()
         slow_round = self._round % SLOW_EVERY == 0
+        if self._announced is None or (slow_round and not self._announced):
+            self._announced = self._listen()
+            self._group()
         self._round += 1
         samples: list[Sample] = []
         for group in self._fast + (self._slow if slow_round else []):
             samples += self._ask(group)
+        for rows in batches(self._own, IDENTIFIERS_PER_REQUEST):
+            samples += self._ask_identifiers(rows)
         return samples
 
-    def _plan(self) -> None:
-        """Group what the module announces; everything when it does not say."""
+    def told(self) -> frozenset[str] | None:
+        """The channels that the module announces, its identifiers with them; None while it was not asked."""
+        if self._announced is None:
+            return None
+        numbers = pid_of_key()
+        announced = {key for key, pid in numbers.items() if pid in self._announced or not self._announced}
+        return frozenset(announced | set(self._rows))
+
+    def _group(self) -> None:
+        said = self._announced
+        fast, slow = ([pid for pid in pids if not said or pid in said] for pids in self._wanted)
+        self._fast, self._slow = list(batches(fast, PIDS_PER_REQUEST)), list(batches(slow, PIDS_PER_REQUEST))
+
+    def _listen(self) -> set[int]:
+        """What the module announces; nothing when it does not say."""
         announced: set[int] = set()
         base: int | None = 0x00
         while base is not None:
@@ -71,19 +106,16 @@ class Poller:
             found = supported_from_bitmap(base, payload[2:6])
             announced |= found
             base = base + 0x20 if base + 0x20 in found else None
-        fast, slow = ([pid for pid in pids if pid in announced or not announced] for pids in self._wanted)
-        self._fast, self._slow = list(batches(fast, PIDS_PER_REQUEST)), list(batches(slow, PIDS_PER_REQUEST))
+        return announced
 
     def rates(self) -> dict[str, float]:
         """Samples a second that truly arrived, by channel key, over the last seconds."""
-        now = time.time()
+        now = steady_time()
         rates: dict[str, float] = {}
-        table = pid_table()
-        for pid, times in self._seen.items():
+        for key, times in self._seen.items():
             recent = [moment for moment in times if now - moment < _RATE_WINDOW_S]
-            rate = (len(recent) - 1) / (recent[-1] - recent[0]) if len(recent) > 1 and recent[-1] > recent[0] else 0.0
-            for item in table[pid].fields:
-                rates[item.key] = rate
+            spread = recent[-1] - recent[0] if recent else 0.0
+            rates[key] = (len(recent) - 1) / spread if spread > 0.0 else 0.0
         return rates
 
     def _ask(self, group: tuple[int, ...]) -> list[Sample]:
@@ -94,13 +126,25 @@ class Poller:
             if len(group) == 1:
                 raise
             return self._ask_singly(group)
-        now = time.time()
         table = pid_table()
-        samples = []
-        for number, data in parts.items():
-            self._seen[number].append(now)
-            samples += [Sample(now, key, value) for key, value in table[number].decode(data).items()]
-        return samples
+        return self._arrived(
+            {key: v for number, data in parts.items() for key, v in table[number].decode(data).items()}
+        )
+
+    def _arrived(self, values: Mapping[str, float]) -> list[Sample]:
+        now = steady_time()
+        for key in values:
+            self._seen.setdefault(key, deque(maxlen=400)).append(now)
+        return [Sample(now, key, value) for key, value in values.items()]
+
+    def _ask_identifiers(self, rows: tuple[IdentifierRow, ...]) -> list[Sample]:
+        try:
+            return self._arrived(read_answer(self.link.ask(self.module, request(rows)).payload, rows))
+        except (Refused, BadAnswer):
+            if len(rows) == 1:
+                self._own.remove(rows[0])
+                return []
+            return [sample for row in rows for sample in self._ask_identifiers((row,))]
 
     def _ask_singly(self, group: tuple[int, ...]) -> list[Sample]:
         samples: list[Sample] = []

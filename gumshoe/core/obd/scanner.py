@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from datetime import UTC, datetime
+from typing import TypeVar
 
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.obd.errors import BadAnswer, LinkError, NoAnswer, Refused
@@ -18,6 +19,7 @@ from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, Sto
 from gumshoe.core.obd.status import decode_status
 from gumshoe.core.obd.uds import ModuleAddress, read_modules
 
+T = TypeVar("T")
 Progress = Callable[[str, float], None]
 PIDS_PER_REQUEST = 6
 MUST_ANSWER = frozenset({0x03, 0x07})
@@ -30,7 +32,7 @@ _CODE_SERVICES = {
 }
 
 
-def batches(items: Iterable[int], size: int) -> Iterator[tuple[int, ...]]:
+def batches(items: Iterable[T], size: int) -> Iterator[tuple[T, ...]]:
     """Cut ``items`` into tuples of at most ``size``."""
     row = list(items)
     for start in range(0, len(row), size):

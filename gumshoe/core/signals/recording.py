@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -44,6 +44,17 @@ class Recording:
         for key, rows in columns.items():
             table = np.array(sorted(rows), dtype=np.float64)
             channels[key] = Channel(table[:, 0], table[:, 1])
+        return cls(channels)
+
+    @classmethod
+    def sorted(cls, columns: Mapping[str, Channel]) -> Recording:
+        """Columns put in order of their time stamps; what is no number is left out, and so is an empty channel."""
+        channels = {}
+        for key, channel in columns.items():
+            good = np.isfinite(channel.times) & np.isfinite(channel.values)
+            order = np.argsort(channel.times[good], kind="stable")
+            if order.size:
+                channels[key] = Channel(channel.times[good][order], channel.values[good][order])
         return cls(channels)
 
     def missing(self, keys: Iterable[str]) -> tuple[str, ...]:

@@ -8,7 +8,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from enum import StrEnum
 
+import numpy as np
+
+from gumshoe.core.signals.recording import Recording
+
 WARM_C = 70.0
+TOLD_BY = ("rpm", "speed_kmh", "load_pct", "coolant_c")
 
 
 class Region(StrEnum):
@@ -49,6 +54,24 @@ def classify(values: Mapping[str, float]) -> Region:
     if not warm:
         return Region.COLD_DRIVE
     return Region.LOAD if load >= 65.0 else Region.CRUISE
+
+
+def stretches(samples: Recording, every_s: float = 0.5) -> list[tuple[float, float, Region]]:
+    """(from, to, region) along a recording, as far as it tells the engine's speed."""
+    rpm = samples.channels.get("rpm")
+    if rpm is None or not rpm.times.size:
+        return []
+    moments = np.arange(rpm.times[0], rpm.times[-1] + every_s, every_s)
+    held = {key: samples.channels[key].at(moments) for key in TOLD_BY if key in samples.channels}
+    found: list[tuple[float, float, Region]] = []
+    for place, moment in enumerate(moments.tolist()):
+        values = {key: float(row[place]) for key, row in held.items() if not np.isnan(row[place])}
+        region = classify(values)
+        if found and found[-1][2] is region:
+            found[-1] = (found[-1][0], moment + every_s, region)
+        else:
+            found.append((moment, moment + every_s, region))
+    return found
 
 
 def steady_idle(values: Mapping[str, float]) -> bool:

@@ -44,7 +44,7 @@ class _Facts:
         self.closed = case.closed_at is not None
         self.complained = case.complaints.exists()
         self.scanned = case.scans.filter(interrupted=False).exists()
-        self.recorded = case.recordings.exists()
+        self.recorded = case.recordings.exclude(purpose="").exists()
         self.connected = case.scans.exclude(frames="").exists()
         self.tested = case.testrecords.exists()
         self.clearing = case.clearings.filter(triage=False).last()

@@ -1,6 +1,6 @@
 """The live feed of one vehicle: one thread polls, many browsers look, a recording may run along.
 
-It ends by itself when nobody has looked for a while and nothing is recorded.
+It asks for what somebody looks at or records, and ends by itself when nobody has looked for a while.
 """
 
 from __future__ import annotations
@@ -8,98 +8,114 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from collections import deque
+from collections.abc import Iterable
+from dataclasses import dataclass
 
+from django.db import DatabaseError
 from django.db import connection as database
 
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.errors import NoAnswer
-from gumshoe.core.obd.poller import Poller, Sample
-from gumshoe.core.signals.derived import with_total_trim
+from gumshoe.core.obd.identifiers import IdentifierRow
+from gumshoe.core.obd.poller import Poller, Sample, steady_time
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.signals.derived import Deriver, derived_channels
+from gumshoe.core.signals.recording import Channel
+from gumshoe.core.signals.strips import needed_by
 from gumshoe.web.live import store
+from gumshoe.web.live.history import History
 from gumshoe.web.live.models import Recording
 from gumshoe.web.vehicles.links import ENGINE_MODULE, Connection
 
 log = logging.getLogger(__name__)
 
-KEYS = (
-    "rpm",
-    "speed_kmh",
-    "load_pct",
-    "coolant_c",
-    "stft_b1_pct",
-    "ltft_b1_pct",
-    "stft_b2_pct",
-    "ltft_b2_pct",
-    "maf_gps",
-    "map_kpa",
-    "lambda_b1s1",
-    "lambda_b2s1",
-    "o2_b1s2_v",
-    "o2_b2s2_v",
-    "throttle_pct",
-    "spark_deg",
-    "intake_c",
-    "module_v",
-    "fuel_status_1",
-    "run_time_s",
-)
+ALWAYS = frozenset({"rpm", "speed_kmh", "load_pct", "coolant_c", "fuel_status_1", "run_time_s", "throttle_pct"})
+"""What the operating region is told by."""
 ROUND_S = 0.05
 IDLE_END_S = 8.0
-KEEP = 60_000
+WANTED_S = 10.0
+"""So long after it was last looked at a channel is still asked for."""
+FRESH_S = 2.5
 FLUSH_S = 1.0
+MOST_PENDING = 200_000
+
+
+@dataclass(frozen=True)
+class Car:
+    """What a feed must know of the vehicle."""
+
+    powertrain: Powertrain
+    identifiers: tuple[IdentifierRow, ...] = ()
+
+
+class NotStored(GumshoeError):
+    """Samples of a recording could not be written to the database."""
+
+    kept = "They are kept in memory and tried again every second."
+    remedies = ("make room on the disk", "then leave the recording running")
 
 
 class Feed(threading.Thread):
     """Polls one vehicle; ``since`` gives what is new, ``record`` stores what comes."""
 
-    def __init__(self, link: Connection) -> None:
+    def __init__(self, link: Connection, car: Car) -> None:
         super().__init__(name=f"live feed {link.vehicle_id}", daemon=True)
-        self.connection = link
-        self._samples: deque[tuple[int, Sample]] = deque(maxlen=KEEP)
-        self._count = 0
+        self.connection, self.car = link, car
+        self._history = History()
+        self._deriver = Deriver(derived_channels(car.powertrain))
         self._lock = threading.Lock()
         self._asked = time.monotonic()
+        self._wanted: dict[str, float] = {}
         self._recording: Recording | None = None
         self._until = 0.0
         self._began = 0.0
         self._pending: list[Sample] = []
         self._chunks = 0
+        self._stored = 0
         self._flushed = 0.0
+        self._asking: frozenset[str] = frozenset()
         self._stopping = threading.Event()
         self.trouble: GumshoeError | None = None
+        self.lost: GumshoeError | None = None
+        """What kept samples of a recording from being stored."""
         self.rates: dict[str, float] = {}
+        self.told: frozenset[str] | None = None
+        """The channels that the car announces; None before it was asked."""
 
     # -- for the pages ------------------------------------------------------------------------------------
+
+    def want(self, keys: Iterable[str]) -> None:
+        """Somebody looks at these channels."""
+        now = time.monotonic()
+        with self._lock:
+            self._asked = now
+            self._wanted.update(dict.fromkeys(keys, now))
 
     def since(self, cursor: int, most: int = 6000) -> tuple[int, list[Sample]]:
         """Samples after ``cursor`` (0: the recent ones), and the cursor to ask with next."""
         with self._lock:
             self._asked = time.monotonic()
-            fresh: list[Sample] = []
-            for number, sample in reversed(self._samples):
-                if number <= cursor or len(fresh) >= most:
-                    break
-                fresh.append(sample)
-            fresh.reverse()
-            return self._count, fresh
+            return self._history.count, self._history.since(cursor, most)
 
-    def latest(self) -> dict[str, float]:
-        """The newest value of each channel, of the last two seconds only."""
-        now = time.time()
+    def columns(self, keys: Iterable[str], seconds: float | None = None) -> tuple[int, dict[str, Channel]]:
+        """What is kept of some channels, and the cursor to go on with."""
         with self._lock:
             self._asked = time.monotonic()
-            found: dict[str, float] = {}
-            for _, sample in reversed(self._samples):
-                if now - sample.time > 2.0:
-                    break
-                found.setdefault(sample.key, sample.value)
-            return found
+            return self._history.count, self._history.columns(keys, seconds)
+
+    def latest(self) -> dict[str, float]:
+        """The newest value of each channel, of the last seconds only."""
+        now = steady_time()
+        with self._lock:
+            self._asked = time.monotonic()
+            newest = self._history.newest.values()
+            return {sample.key: sample.value for sample in newest if now - sample.time <= FRESH_S}
 
     def record(self, recording: Recording, seconds: float) -> None:
         """Store what comes from now on, for so many seconds."""
         with self._lock:
-            self._recording, self._pending, self._chunks = recording, [], 0
+            self._recording, self._pending, self._chunks, self._stored = recording, [], 0, 0
+            self.lost = None
             self._began = self._flushed = time.monotonic()
             self._until = self._began + seconds
 
@@ -113,12 +129,18 @@ class Feed(threading.Thread):
                 "id": self._recording.pk,
                 "share": min((time.monotonic() - self._began) / total, 1.0),
                 "left": max(self._until - time.monotonic(), 0.0),
+                "seconds": time.monotonic() - self._began,
+                "samples": self._stored + len(self._pending),
             }
 
     def stop_recording(self) -> None:
         """End the recording now; what came is kept."""
         with self._lock:
             self._until = time.monotonic()
+
+    def leave(self) -> None:
+        """End soon: another takes over."""
+        self._stopping.set()
 
     def stop(self) -> None:
         """End the thread (end of the process, end of a test)."""
@@ -146,9 +168,13 @@ class Feed(threading.Thread):
     def _round(self, poller: Poller | None) -> Poller | None:
         try:
             with self.connection.use() as link:
+                keys = self._keys()
                 if poller is None or poller.link is not link:
-                    poller = Poller(link, ENGINE_MODULE, KEYS)
-                samples = with_total_trim(poller.poll())
+                    poller = Poller(link, ENGINE_MODULE, keys, self.car.identifiers)
+                elif keys != self._asking:
+                    poller.want(keys)
+                self._asking = keys
+                samples = self._deriver.add(poller.poll())
         except NoAnswer as error:
             self.trouble = error
             time.sleep(0.25)
@@ -158,14 +184,20 @@ class Feed(threading.Thread):
             time.sleep(0.5)
             return None
         self.trouble = None
-        self.rates = poller.rates()
+        self.rates, self.told = poller.rates(), poller.told()
         with self._lock:
-            for sample in samples:
-                self._count += 1
-                self._samples.append((self._count, sample))
+            self._history.add(samples)
             if self._recording is not None:
-                self._pending += samples
+                self._pending += [sample for sample in samples if sample.key in self._recording.keys]
         return poller
+
+    def _keys(self) -> frozenset[str]:
+        """What must be asked of the car now."""
+        now = time.monotonic()
+        with self._lock:
+            wanted = {key for key, asked in self._wanted.items() if now - asked <= WANTED_S}
+            recorded = set(self._recording.keys) if self._recording is not None else set()
+        return ALWAYS | needed_by(wanted | recorded, self.car.powertrain)
 
     def _keep_recording(self) -> None:
         now = time.monotonic()
@@ -174,11 +206,20 @@ class Feed(threading.Thread):
             if recording is None or (now - self._flushed < FLUSH_S and not over):
                 return
             samples, number = self._pending, self._chunks
-            self._pending, self._chunks, self._flushed = [], number + 1, now
+            self._flushed = now
+        if samples or over:
+            try:
+                store.append(recording, number, samples, last=over)
+            except (DatabaseError, OSError) as error:  # a full disk, a locked database: kept here, tried again
+                log.exception("a block of recording %s could not be stored", recording.pk)
+                self.lost = NotStored(f"The recording could not be stored just now ({error}).")
+                if len(samples) < MOST_PENDING and not (over and self._stopping.is_set()):
+                    return
+        with self._lock:
+            self._pending, self._chunks = self._pending[len(samples) :], number + 1
+            self._stored += len(samples)
             if over:
                 self._recording = None
-        if samples or over:
-            store.append(recording, number, samples, last=over)
 
     def _finish(self) -> None:
         with self._lock:
@@ -192,14 +233,24 @@ _feeds: dict[int, Feed] = {}
 _feeds_lock = threading.Lock()
 
 
-def feed(link: Connection) -> Feed:
-    """The running feed of a vehicle; started when there is none."""
+def feed(link: Connection, car: Car) -> Feed:
+    """The running feed of a vehicle; started when there is none, or when its description has changed."""
     with _feeds_lock:
         running = _feeds.get(link.vehicle_id)
-        if running is None or not running.is_alive() or running.connection is not link:
-            running = _feeds[link.vehicle_id] = Feed(link)
+        fit = running is not None and running.is_alive() and running.connection is link
+        if running is None or not fit or (running.car != car and running.recording_state() is None):
+            if running is not None:
+                running.leave()
+            running = _feeds[link.vehicle_id] = Feed(link, car)
             running.start()
         return running
+
+
+def told_by(link: Connection) -> frozenset[str] | None:
+    """The channels that a vehicle announced to its running feed; None when it was not asked."""
+    with _feeds_lock:
+        running = _feeds.get(link.vehicle_id)
+    return running.told if running is not None else None
 
 
 def stop_all() -> None:

@@ -1,27 +1,31 @@
-"""What the Live page shows: new samples with their expected bands, recordings, trims by region and their meaning."""
+"""What the Live page shows while the car talks: new samples with their expected bands, recordings that run, marks."""
 
 from __future__ import annotations
 
 import time
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from gumshoe.core.errors import BadInput
-from gumshoe.core.obd.pids import fields_by_key
 from gumshoe.core.obd.status import FUEL_STATES
-from gumshoe.core.powertrain.description import AirMetering, Powertrain
+from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.bands import expected
 from gumshoe.core.signals.regions import Region, classify
-from gumshoe.core.signals.trims import LeakFit, Pattern, RegionTrim, fit_leak, read_pattern, trims_by_region
+from gumshoe.core.signals.strips import channels_of, every_strip, needed_by
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.live import store
-from gumshoe.web.live.feed import feed
-from gumshoe.web.live.models import Recording
+from gumshoe.web.live import looking, recordings
+from gumshoe.web.live.feed import ALWAYS, Feed, feed, told_by
+from gumshoe.web.live.models import Mark, Recording
 from gumshoe.web.vehicles.links import connection
 
 RECORD_S = 15.0
+MOST_RECORD_S = 2 * 3600.0
+DISTURBED_S = 20.0
+"""So far back a live signal is looked over for spikes and drop-outs."""
+FEW = 6000
 
 
 @dataclass(frozen=True)
@@ -38,67 +42,83 @@ PURPOSES = (
     Purpose("idle", "Warm idle", Region.WARM_IDLE, "Coolant above 70 °C, pedal released, consumers off."),
     Purpose("fast", "2500 rpm", Region.HIGH_IDLE, "Standing, hold 2000–3000 1/min steadily."),
 )
-OF_A_BANK = ("total_trim_b{b}_pct", "stft_b{b}_pct", "ltft_b{b}_pct")
-EXHAUST_OF_A_BANK = ("lambda_b{b}s1", "o2_b{b}s2_v")
 
 
-def chart_keys(powertrain: Powertrain) -> tuple[str, ...]:
-    """The channels this engine is drawn with: both banks side by side, air as it is metered."""
-    banks = range(1, powertrain.banks + 1)
-    air = {
-        AirMetering.FLOW: ("maf_gps",),
-        AirMetering.PRESSURE: ("map_kpa",),
-        AirMetering.BOTH: ("maf_gps", "map_kpa"),
-    }[powertrain.air_metering]
-    mixture = [key.format(b=bank) for key in OF_A_BANK for bank in banks]
-    exhaust = [key.format(b=bank) for key in EXHAUST_OF_A_BANK for bank in banks]
-    return ("rpm", *air, *mixture, *exhaust, "load_pct")
+def running(case: Case) -> Feed:
+    """The feed of the case's vehicle; begins when it does not run."""
+    return feed(connection(case.vehicle), looking.car_of(case))
 
 
-def channels(case: Case) -> list[dict[str, str]]:
-    """Name and unit of every chart."""
-    named = fields_by_key()
-    rows = []
-    for key in chart_keys(cases.knowledge_of(case).powertrain):
-        item = named.get(key)
-        name = item.name if item else f"Total trim, bank {key.removeprefix('total_trim_b')[0]}"
-        rows.append({"key": key, "name": name, "unit": item.unit if item else "%"})
-    return rows
+def told(case: Case) -> frozenset[str] | None:
+    """The channels that the car announced; None when it was not asked yet."""
+    return told_by(connection(case.vehicle))
 
 
-def news(case: Case, cursor: int) -> dict[str, Any]:
-    """What is new since ``cursor``: samples by channel, the operating region, the bands that hold in it."""
-    running = feed(connection(case.vehicle))
-    count, samples = running.since(cursor)
-    columns: dict[str, list[list[float]]] = {}
+def recorded_keys(powertrain: Powertrain) -> tuple[str, ...]:
+    """What a guided recording holds: the usual strips, and what tells the region."""
+    strips = every_strip(powertrain, channels_of(powertrain))
+    usual = [key for name in looking.usual_strips(powertrain) if name in strips for key in strips[name].keys]
+    return tuple(dict.fromkeys((*sorted(ALWAYS), *usual, "intake_c", "module_v", "spark_deg", "baro_kpa")))
+
+
+def news(case: Case, cursor: int, keys: Iterable[str] = (), *, look: bool = True) -> dict[str, Any]:
+    """What is new since ``cursor`` of these channels (without any: of the usual ones): samples, the operating region,
+    the bands that hold in it, spikes and drop-outs (``look``)."""
+    found = running(case)
+    powertrain = cases.powertrain_of(case)
+    wanted = tuple(keys) or recorded_keys(powertrain)
+    found.want(wanted)
+    count, samples = found.since(cursor, FEW)
+    columns: dict[str, list[list[float]]] = {key: [[], []] for key in wanted}
     for sample in samples:
-        times, values = columns.setdefault(sample.key, [[], []])
-        times.append(round(sample.time, 3))
-        values.append(round(sample.value, 4))
-    trouble = running.trouble
-    now = {} if trouble else running.latest()
+        if sample.key in columns:
+            times, values = columns[sample.key]
+            times.append(round(sample.time, 3))
+            values.append(round(sample.value, 4))
+    trouble = found.trouble
+    now = {} if trouble else found.latest()
     region = classify(now) if now else Region.OFF
-    knowledge, specification = cases.knowledge_of(case), cases.specification_of(case)
-    bands = {}
-    for key in chart_keys(knowledge.powertrain):
-        band = expected(key, region, knowledge.bands, specification, knowledge.powertrain.displacement_l)
-        if band:
-            bands[key] = {"low": band.low, "high": band.high, "source": band.source}
-            if key in now:
-                bands[key]["verdict"] = band.judge(now[key])
+    known = found.told
     return {
         "cursor": count,
         "time": time.time(),
-        "columns": columns,
-        "now": now,
-        "rates": {key: round(rate, 1) for key, rate in running.rates.items()},
+        "columns": {key: rows for key, rows in columns.items() if rows[0]},
+        "now": {key: now[key] for key in wanted if key in now},
+        "rates": {key: round(found.rates[key], 1) for key in wanted if key in found.rates},
+        "absent": [key for key in wanted if known is not None and not needed_by([key], powertrain) <= known],
         "region": region.value if now else "no data",
         "fuel": FUEL_STATES.get(int(now["fuel_status_1"]), "") if "fuel_status_1" in now else "",
         "ready": {purpose.key: region is purpose.region for purpose in PURPOSES},
-        "bands": bands,
-        "recording": running.recording_state(),
-        "trouble": {"what": trouble.what, "remedies": list(trouble.remedies)} if trouble else None,
+        "bands": bands(case, wanted, region, now),
+        "disturbed": _disturbed(found, wanted) if look and not trouble else [],
+        "recording": found.recording_state(),
+        "trouble": _told(trouble) or _told(found.lost),
     }
+
+
+def bands(case: Case, keys: Iterable[str], region: Region, now: dict[str, float]) -> dict[str, dict[str, Any]]:
+    """The expected band of each channel in a region, and the verdict on what it shows now."""
+    knowledge, specification = cases.knowledge_of(case), cases.specification_of(case)
+    found: dict[str, dict[str, Any]] = {}
+    for key in keys:
+        band = expected(key, region, knowledge.bands, specification, knowledge.powertrain.displacement_l)
+        if band:
+            found[key] = {"low": band.low, "high": band.high, "source": band.source}
+            if key in now:
+                found[key]["verdict"] = band.judge(now[key])
+    return found
+
+
+def _disturbed(found: Feed, keys: Iterable[str]) -> list[dict[str, Any]]:
+    _, columns = found.columns(keys, DISTURBED_S)
+    return [
+        {"key": key, "kind": row.kind.value, "from": round(row.begin, 3), "to": round(row.end, 3)}
+        for key, row in recordings.disturbed(columns)
+    ]
+
+
+def _told(error: Any) -> dict[str, Any] | None:
+    return {"what": error.what, "remedies": list(error.remedies)} if error else None
 
 
 def begin(case: Case, user: User, key: str) -> Recording:
@@ -106,85 +126,50 @@ def begin(case: Case, user: User, key: str) -> Recording:
     purpose = next((item for item in PURPOSES if item.key == key), None)
     if purpose is None:
         raise BadInput(f"There is no recording “{key[:20]}”.")
-    running = feed(connection(case.vehicle))
-    if running.recording_state() is not None:
-        raise BadInput("A recording is running already.", remedies=("wait for its end, or stop it",))
-    now = running.latest()
+    found = _idle(case)
+    now = found.latest()
     region = classify(now) if now else Region.OFF
     if region is not purpose.region:
         raise BadInput(
             f"The engine is at “{region.value if now else 'no data'}”, this recording is for “{purpose.region.value}”.",
             remedies=(purpose.how.rstrip("."),),
         )
-    recording = Recording.objects.create(case=case, by=user, label=purpose.label, purpose=key)
-    running.record(recording, RECORD_S)
+    keys = recorded_keys(cases.powertrain_of(case))
+    return _record(case, user, found, keys, RECORD_S, label=purpose.label, purpose=key)
+
+
+def begin_free(case: Case, user: User, label: str) -> Recording:
+    """Record what is looked at, until it is stopped (two hours at most). Raises BadInput while another runs."""
+    found = _idle(case)
+    keys = tuple(dict.fromkeys((*sorted(ALWAYS), *looking.looking(case, user).keys)))
+    return _record(case, user, found, keys, MOST_RECORD_S, label=label.strip()[:80] or "Recording")
+
+
+def _idle(case: Case) -> Feed:
+    found = running(case)
+    if found.recording_state() is not None:
+        raise BadInput("A recording is running already.", remedies=("wait for its end, or stop it",))
+    return found
+
+
+def _record(case: Case, user: User, found: Feed, keys: tuple[str, ...], seconds: float, **facts: str) -> Recording:
+    recording = Recording.objects.create(case=case, by=user, channels=looking.steps(case, keys), **facts)
+    found.record(recording, seconds)
     return recording
 
 
 def stop(case: Case) -> None:
     """End the running recording; what came is kept."""
-    feed(connection(case.vehicle)).stop_recording()
+    running(case).stop_recording()
 
 
-@dataclass(frozen=True)
-class Recorded:
-    """One stored recording with its trims by region, or the reason why there are none."""
-
-    recording: Recording
-    seconds: float
-    trims: tuple[RegionTrim, ...]
-    note: str = ""
+def mark(case: Case, user: User, moment: float, text: str) -> Mark:
+    """Mark a moment (seconds since the epoch), with a note or without. Raises BadInput for no moment of this world."""
+    if not 0.0 < moment < 1e11:
+        raise BadInput("That is no moment.", remedies=("press the key while the signal runs, or point at it",))
+    return Mark.objects.create(case=case, by=user, moment=moment, text=text.strip()[:200])  # type: ignore[no-any-return]
 
 
-def recorded(case: Case) -> list[Recorded]:
-    """Every recording of the case with its trims, newest last."""
-    rows = []
-    for recording in case.recordings.prefetch_related("chunks"):
-        samples = store.load(recording)
-        try:
-            trims, note = trims_by_region(samples), ""
-        except KeyError as error:
-            trims, note = (), f"Channel {error.args[0]} was not recorded: measure the mixture by hand instead."
-        if not trims and not note:
-            note = "No region was held long enough."
-        rows.append(Recorded(recording, samples.seconds, trims, note))
-    return rows
-
-
-@dataclass(frozen=True)
-class TrimReading:
-    """The newest trims of idle and 2500 rpm by bank, the pattern of the bank that is farthest off, and the leak
-    computed from all of them."""
-
-    banks: tuple[tuple[int, RegionTrim | None, RegionTrim | None], ...]
-    bank: int
-    pattern: Pattern
-    fit: LeakFit | None
-
-    @property
-    def rows(self) -> list[tuple[str, RegionTrim | None]]:
-        """(label, trim) for the table: the regions of each bank."""
-        of_bank = len(self.banks) > 1
-        return [
-            (f"{name}, bank {bank}" if of_bank else name, trim)
-            for bank, idle, fast in self.banks
-            for name, trim in (("warm idle", idle), ("2500 rpm", fast))
-        ]
-
-    @property
-    def recorded(self) -> bool:
-        return any(trim for _, trim in self.rows)
-
-
-def trim_reading(rows: list[Recorded], powertrain: Powertrain) -> TrimReading:
-    """Put the newest trims together."""
-    newest = {(trim.bank, trim.region): trim for row in rows for trim in row.trims}
-    numbers = sorted({bank for bank, _ in newest}) or [1]
-    banks = tuple((n, newest.get((n, Region.WARM_IDLE)), newest.get((n, Region.HIGH_IDLE))) for n in numbers)
-
-    def off(row: tuple[int, RegionTrim | None, RegionTrim | None]) -> float:
-        return max((abs(trim.total_pct) for trim in row[1:] if trim), default=0.0)
-
-    bank, idle, fast = max(banks, key=off)
-    metered = powertrain.air_metering is not AirMetering.PRESSURE
-    return TrimReading(banks, bank, read_pattern(idle, fast, flow_metered=metered), fit_leak(newest.values()))
+def marks(case: Case) -> list[dict[str, Any]]:
+    """Every mark of the case, as the page draws it."""
+    return [{"at": row.moment, "text": row.text, "by": str(row.by)} for row in case.marks.select_related("by")]

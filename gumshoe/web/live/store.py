@@ -1,43 +1,89 @@
-"""Samples to stored chunks and back: JSON columns, zlib-compressed."""
+"""Samples to stored blocks and back."""
 
 from __future__ import annotations
 
 import json
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+
+import numpy as np
 
 from gumshoe.core.obd.poller import Sample
+from gumshoe.core.signals import packing
+from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
+from gumshoe.web.cases.models import Case
 from gumshoe.web.live.models import Chunk, Recording
 
-
-def pack(samples: Iterable[Sample]) -> bytes:
-    """Columns by key; times in milliseconds after the first sample of the chunk."""
-    columns: dict[str, tuple[list[int], list[float]]] = {}
-    rows = list(samples)
-    origin = rows[0].time if rows else 0.0
-    for sample in rows:
-        times, values = columns.setdefault(sample.key, ([], []))
-        times.append(round((sample.time - origin) * 1000))
-        values.append(round(sample.value, 4))
-    return zlib.compress(json.dumps({"origin": origin, "columns": columns}, separators=(",", ":")).encode())
-
-
-def unpack(data: bytes) -> list[Sample]:
-    """The samples of a chunk."""
-    raw = json.loads(zlib.decompress(bytes(data)))
-    return [
-        Sample(raw["origin"] + milliseconds / 1000.0, key, value)
-        for key, (times, values) in raw["columns"].items()
-        for milliseconds, value in zip(times, values, strict=True)
-    ]
+BLOCK = 20_000
+"""Samples of a block when a whole recording is stored at once."""
 
 
 def append(recording: Recording, number: int, samples: list[Sample], *, last: bool = False) -> None:
-    """Store one chunk."""
-    Chunk.objects.create(recording=recording, number=number, data=pack(samples), last=last)
+    """Store one block."""
+    data = packing.pack(samples, recording.keys, recording.channels)
+    Chunk.objects.create(recording=recording, number=number, data=data, last=last)
 
 
 def load(recording: Recording) -> Samples:
     """A stored recording as columns."""
-    return Samples.from_samples(sample for chunk in recording.chunks.all() for sample in unpack(chunk.data))
+    parts: dict[str, list[Channel]] = {}
+    for chunk in recording.chunks.all():
+        for key, channel in _block(bytes(chunk.data), recording).items():
+            parts.setdefault(key, []).append(channel)
+    return Samples(
+        {
+            key: Channel(np.concatenate([c.times for c in rows]), np.concatenate([c.values for c in rows]))
+            for key, rows in parts.items()
+        }
+    )
+
+
+def keep(case: Case, user: object, samples: Samples, steps: Mapping[str, float], **facts: str) -> Recording:
+    """Store a whole recording at once: imported, or cut from another."""
+    channels = {key: steps.get(key, 0.0) for key in samples.channels}
+    recording: Recording = Recording.objects.create(case=case, by=user, channels=channels, **facts)
+    fill(recording, samples)
+    return recording
+
+
+def fill(recording: Recording, samples: Samples) -> None:
+    """Store the blocks of a recording that has none yet."""
+    blocks = list(_cut(samples)) or [{}]
+    Chunk.objects.bulk_create(
+        Chunk(
+            recording=recording,
+            number=number,
+            data=packing.pack_columns(block, recording.keys, recording.channels),
+            last=number == len(blocks) - 1,
+        )
+        for number, block in enumerate(blocks)
+    )
+
+
+def _cut(samples: Samples) -> Iterable[dict[str, Channel]]:
+    """Blocks by time, each of about ``BLOCK`` samples and at most a minute."""
+    total = sum(channel.times.size for channel in samples.channels.values())
+    if not total:
+        return
+    begin = min(float(channel.times[0]) for channel in samples.channels.values() if channel.times.size)
+    seconds = min(max(samples.seconds * BLOCK / total, 1.0), 60.0)
+    for number in range(int(samples.seconds / seconds) + 1):
+        edges = begin + seconds * np.array([number, number + 1])
+        found = {}
+        for key, channel in samples.channels.items():
+            first, end = np.searchsorted(channel.times, edges)
+            if end > first:
+                found[key] = Channel(channel.times[first:end], channel.values[first:end])
+        if found:
+            yield found
+
+
+def _block(data: bytes, recording: Recording) -> dict[str, Channel]:
+    if data.startswith(packing.MAGIC):
+        return packing.unpack(data, recording.keys, recording.channels)
+    raw = json.loads(zlib.decompress(data))  # blocks of before: columns in JSON
+    return {
+        key: Channel(raw["origin"] + np.array(times, dtype=np.float64) / 1000.0, np.array(values, dtype=np.float64))
+        for key, (times, values) in raw["columns"].items()
+    }

@@ -1,9 +1,9 @@
-"""Live page and its data."""
+"""The Live page and what it asks for while the car talks."""
 
 from __future__ import annotations
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
@@ -11,16 +11,33 @@ from gumshoe.core.errors import GumshoeError
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
-from gumshoe.web.live import services
+from gumshoe.web.live import looking, recordings, services
 from gumshoe.web.ui.responses import problem
 
+BYTES = "application/octet-stream"
 
+
+def number_of(request: HttpRequest, name: str, usual: float = 0.0) -> float:
+    """A number of the request; ``usual`` when it is none."""
+    try:
+        return float(request.GET.get(name) or request.POST.get(name) or usual)
+    except ValueError:
+        return usual
+
+
+def keys_of(request: HttpRequest) -> list[str]:
+    """The channels that a request names."""
+    return [key for key in request.GET.get("keys", "").split(",") if key][:400]
+
+
+@require_GET
 @needs(Right.SEE)
 def live(request: HttpRequest, pk: int) -> HttpResponse:
-    """Strip charts, guided recordings, trims by region."""
+    """Strip charts, recordings, trims by region."""
     case = find(pk)
-    rows = services.recorded(case)
-    trims = services.trim_reading(rows, cases.knowledge_of(case).powertrain)
+    rows = recordings.recorded(case)
+    trims = recordings.trim_reading(rows, cases.powertrain_of(case))
+    shown = looking.looking(case, request.user)  # type: ignore[arg-type]
     return render(
         request,
         "live/live.html",
@@ -30,11 +47,17 @@ def live(request: HttpRequest, pk: int) -> HttpResponse:
             purposes=services.PURPOSES,
             recorded=rows,
             trims=trims,
+            shown=shown,
+            strips=shown.shown_strips,
             setup={
-                "channels": services.channels(case),
+                "strips": looking.drawn(shown),
                 "news": reverse("live:news", args=[pk]),
+                "history": reverse("live:history", args=[pk]),
+                "figures": reverse("live:figures", args=[pk]),
                 "begin": reverse("live:begin", args=[pk]),
                 "stop": reverse("live:stop", args=[pk]),
+                "mark": reverse("live:mark", args=[pk]),
+                "marks": services.marks(case),
                 "keys": [purpose.key for purpose in services.PURPOSES],
             },
         ),
@@ -46,21 +69,46 @@ def live(request: HttpRequest, pk: int) -> HttpResponse:
 def news(request: HttpRequest, pk: int) -> JsonResponse:
     """Samples since the cursor."""
     try:
-        cursor = int(request.GET.get("cursor", "0"))
-    except ValueError:
-        cursor = 0
-    try:
-        return JsonResponse(services.news(find(pk), cursor))
+        cursor = int(number_of(request, "cursor"))
+        return JsonResponse(services.news(find(pk), cursor, keys_of(request), look=request.GET.get("look") == "1"))
     except GumshoeError as error:
         return problem(error, 409)
+
+
+@require_GET
+@needs(Right.SEE)
+def history(request: HttpRequest, pk: int) -> HttpResponse:
+    """Everything the feed still holds of some channels, as bytes."""
+    found = services.running(find(pk))
+    keys = keys_of(request)
+    found.want(keys)
+    count, columns = found.columns(keys)
+    return HttpResponse(recordings.as_bytes(columns, cursor=count), content_type=BYTES)
+
+
+@require_GET
+@needs(Right.SEE)
+def figures(request: HttpRequest, pk: int) -> JsonResponse:
+    """Least, most and mean of a stretch of the live signal."""
+    case = find(pk)
+    _, columns = services.running(case).columns(keys_of(request))
+    try:
+        rows = recordings.figures(case, columns, number_of(request, "from"), number_of(request, "to"))
+    except GumshoeError as error:
+        return problem(error, 400)
+    return JsonResponse({"rows": [vars(row) for row in rows]})
 
 
 @require_POST
 @needs(Right.WORK)
 def begin(request: HttpRequest, pk: int) -> JsonResponse:
-    """Begin a guided recording."""
+    """Begin a guided recording, or a free one of what is looked at."""
+    case, purpose = find(pk), request.POST.get("purpose", "")
     try:
-        recording = services.begin(find(pk), request.user, request.POST.get("purpose", ""))  # type: ignore[arg-type]
+        if purpose:
+            recording = services.begin(case, request.user, purpose)  # type: ignore[arg-type]
+        else:
+            recording = services.begin_free(case, request.user, request.POST.get("label", ""))  # type: ignore[arg-type]
     except GumshoeError as error:
         return problem(error, 409)
     return JsonResponse({"id": recording.pk})
@@ -72,3 +120,47 @@ def stop(request: HttpRequest, pk: int) -> JsonResponse:
     """End the running recording."""
     services.stop(find(pk))
     return JsonResponse({"stopped": True})
+
+
+@require_POST
+@needs(Right.WORK)
+def mark(request: HttpRequest, pk: int) -> JsonResponse:
+    """Mark a moment."""
+    try:
+        row = services.mark(find(pk), request.user, number_of(request, "at"), request.POST.get("text", ""))  # type: ignore[arg-type]
+    except GumshoeError as error:
+        return problem(error, 400)
+    return JsonResponse({"at": row.moment, "text": row.text, "by": str(row.by)})
+
+
+@needs(Right.SEE)
+def channels(request: HttpRequest, pk: int) -> HttpResponse:
+    """Choose what is looked at: presets by symptom, favourites, every strip (POST stores the choice)."""
+    case = find(pk)
+    trouble = ""
+    if request.method == "POST":
+        try:
+            looking.choose(case, request.user, request.POST.getlist("strip"))  # type: ignore[arg-type]
+            return redirect("live:live", pk)
+        except GumshoeError as error:
+            trouble = str(error)
+    told = services.told(case)
+    shown = looking.looking(case, request.user)  # type: ignore[arg-type]
+    context = folder(
+        case,
+        "live",
+        trouble=trouble,
+        groups=looking.groups(shown, cases.powertrain_of(case), told),
+        presets=looking.presets(case, told),
+        most=looking.MOST_STRIPS,
+        asked=told is not None,
+    )
+    return render(request, "live/channels.html", context, status=400 if trouble else 200)
+
+
+@require_POST
+@needs(Right.SEE)
+def favourite(request: HttpRequest, pk: int) -> JsonResponse:
+    """Add a strip to the favourites, or take it out."""
+    find(pk)
+    return JsonResponse({"favourite": looking.favour(request.user, request.POST.get("strip", ""))})  # type: ignore[arg-type]

@@ -26,7 +26,7 @@ from gumshoe.web.bench import circuits
 from gumshoe.web.bench.models import CircuitReading
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Complaint
-from gumshoe.web.live import services as live
+from gumshoe.web.live import recordings as live
 from gumshoe.web.live import store
 from gumshoe.web.live.models import Recording
 from gumshoe.web.repairs.models import Line

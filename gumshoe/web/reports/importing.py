@@ -6,23 +6,25 @@ from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
+import numpy as np
 from django.db import transaction
 from django.utils import timezone
 
 from gumshoe.core.casefile import CaseFile, plain_case, read_case
-from gumshoe.core.casefile.model import CircuitFacts, EventFacts, LineFacts
+from gumshoe.core.casefile.model import CircuitFacts, EventFacts, LineFacts, RecordingFacts
 from gumshoe.core.casefile.probe import probe_of
 from gumshoe.core.circuits.checks import reading_of
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.presets import facts_of
-from gumshoe.core.obd.poller import Sample
 from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.signals.recording import Channel
+from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench.models import CircuitReading, TestRecord
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Complaint, Imported
-from gumshoe.web.live import store
+from gumshoe.web.live import looking, store
 from gumshoe.web.live.models import Recording
 from gumshoe.web.proofs.models import Judgement
 from gumshoe.web.repairs.models import Answer, Clearing, Line, LooseEnd, LooseEndClosed, Verdict, Work
@@ -30,8 +32,6 @@ from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import HandTest, Scan
 from gumshoe.web.vehicles import description
 from gumshoe.web.vehicles.models import Vehicle
-
-SAMPLES_PER_CHUNK = 5000
 
 
 @transaction.atomic
@@ -82,6 +82,12 @@ class _Maker:
         self.entries.setdefault(row._meta.model_name, []).append(row.pk)
         return row
 
+    def _recording(self, told: RecordingFacts) -> None:
+        columns = {key: Channel(np.array(times), np.array(values)) for key, (times, values) in told.columns.items()}
+        facts = {"label": told.label[:80], "purpose": told.purpose[:20]}
+        row = self.make(Recording, told.at, channels=looking.steps(self.case, columns), **facts)
+        store.fill(row, Samples.sorted(columns))
+
     def everything(self, document: CaseFile) -> None:
         if document.complaint:
             told = document.complaint
@@ -97,16 +103,7 @@ class _Maker:
             )
         self._scans(document)
         for recording in document.recordings:
-            row = self.make(Recording, recording.at, label=recording.label[:80], purpose=recording.purpose[:20])
-            samples = [
-                Sample(time, key, value)
-                for key, (times, values) in recording.columns.items()
-                for time, value in zip(times, values, strict=True)
-            ]
-            samples.sort(key=lambda sample: sample.time)
-            for number, start in enumerate(range(0, max(len(samples), 1), SAMPLES_PER_CHUNK)):
-                part = samples[start : start + SAMPLES_PER_CHUNK]
-                store.append(row, number, part, last=start + SAMPLES_PER_CHUNK >= len(samples))
+            self._recording(recording)
         for hand in document.hand_tests:
             self.make(HandTest, hand.at, cylinders=list(hand.cylinders), how=hand.how[:80])
         for test in document.tests:

@@ -13,7 +13,7 @@ from gumshoe.web.bench import circuits
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.live import services as live
+from gumshoe.web.live import recordings as live
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.scans import services as scans
 

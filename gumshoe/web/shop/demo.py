@@ -20,16 +20,16 @@ from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.knowledge.presets import facts_of, presets
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.proof.tracker import replay
-from gumshoe.core.signals.derived import with_total_trim
+from gumshoe.core.signals.derived import Deriver, derived_channels
+from gumshoe.core.signals.strips import needed_by
 from gumshoe.web.accounts.models import Role, User
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.stand import Stand
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.live import looking, store
 from gumshoe.web.live import services as live
-from gumshoe.web.live import store
-from gumshoe.web.live.feed import KEYS
 from gumshoe.web.live.models import Recording
 from gumshoe.web.proofs import runner as proofs_runner
 from gumshoe.web.proofs import services as proofs
@@ -319,15 +319,22 @@ def _record(case: Case, user: User, purpose: str, rpm: float) -> None:
     running.hold_rpm(rpm)
     running.skip(45.0)
     row = next(item for item in live.PURPOSES if item.key == purpose)
-    recording = Recording.objects.create(case=case, by=user, label=row.label, purpose=purpose)
+    powertrain = cases.powertrain_of(case)
+    keys = live.recorded_keys(powertrain)
+    channels = looking.steps(case, keys)
+    recording = Recording.objects.create(case=case, by=user, label=row.label, purpose=purpose, channels=channels)
     samples = []
     with connection(case.vehicle).use() as link:
-        poller = Poller(link, ENGINE_MODULE, KEYS)
+        poller, deriver = (
+            Poller(link, ENGINE_MODULE, needed_by(keys, powertrain)),
+            Deriver(derived_channels(powertrain)),
+        )
         origin = running.vehicle.clock_s
         for _ in range(75):
             running.skip(0.2)
             moment = recording.at.timestamp() + running.vehicle.clock_s - origin
-            samples += [replace(sample, time=moment) for sample in with_total_trim(poller.poll())]
+            samples += deriver.add([replace(sample, time=moment) for sample in poller.poll()])
+    samples = [sample for sample in samples if sample.key in channels]
     store.append(recording, 0, samples, last=True)
     running.hold_rpm(0.0)
     running.key("off")

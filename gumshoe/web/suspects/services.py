@@ -19,7 +19,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.library.models import HeardRate
-from gumshoe.web.live import services as live
+from gumshoe.web.live import recordings as live
 from gumshoe.web.repairs.models import Verdict
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan

@@ -1,0 +1,120 @@
+"""Recordings: replay, figures of a stretch, parts cut out, files read and given out."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.live import files, looking, recordings, services
+from gumshoe.web.live.views import BYTES, keys_of, number_of
+from gumshoe.web.ui.responses import problem
+
+
+@require_GET
+@needs(Right.SEE)
+def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """A stored recording on the same strips."""
+    case = find(pk)
+    recording = recordings.find(case, number)
+    shown = recordings.on_strips(case, recording)
+    args = [pk, number]
+    return render(
+        request,
+        "live/replay.html",
+        folder(
+            case,
+            "live",
+            recording=recording,
+            strips=shown.shown_strips,
+            others=[row for row in case.recordings.all() if row.pk != recording.pk],
+            setup={
+                "strips": looking.drawn(shown),
+                "data": reverse("live:data", args=args),
+                "figures": reverse("live:recorded_figures", args=args),
+                "cut": reverse("live:cut", args=args),
+                "mark": reverse("live:mark", args=[pk]),
+                "marks": services.marks(case),
+            },
+        ),
+    )
+
+
+@require_GET
+@needs(Right.SEE)
+def data(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """All its samples, as bytes, with what disturbs them."""
+    case = find(pk)
+    samples = recordings.samples_of(case, recordings.find(case, number))
+    disturbed = [
+        {"key": key, "kind": row.kind.value, "from": row.begin, "to": row.end}
+        for key, row in recordings.disturbed(samples.channels)
+    ]
+    return HttpResponse(
+        recordings.as_bytes(samples.channels, disturbed=disturbed, bands=recordings.bands_of(case, samples)),
+        content_type=BYTES,
+    )
+
+
+@require_GET
+@needs(Right.SEE)
+def figures(request: HttpRequest, pk: int, number: int) -> JsonResponse:
+    """Least, most and mean of a stretch."""
+    case = find(pk)
+    samples = recordings.samples_of(case, recordings.find(case, number))
+    wanted = set(keys_of(request))
+    columns = {key: channel for key, channel in samples.channels.items() if not wanted or key in wanted}
+    try:
+        rows = recordings.figures(case, columns, *_stretch(request))
+    except GumshoeError as error:
+        return problem(error, 400)
+    return JsonResponse({"rows": [vars(row) for row in rows]})
+
+
+@require_POST
+@needs(Right.WORK)
+def cut(request: HttpRequest, pk: int, number: int) -> JsonResponse:
+    """Keep a stretch as a recording of its own."""
+    case = find(pk)
+    try:
+        made = recordings.cut(case, request.user, recordings.find(case, number), *_stretch(request))  # type: ignore[arg-type]
+    except GumshoeError as error:
+        return problem(error, 400)
+    return JsonResponse({"url": reverse("live:replay", args=[pk, made.pk])})
+
+
+@require_GET
+@needs(Right.SEE)
+def export_csv(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """A recording as CSV: a column a channel, or a line a sample (``?long=1``)."""
+    case = find(pk)
+    name, text = files.csv_of(case, recordings.find(case, number), long=request.GET.get("long") == "1")
+    answer = HttpResponse(text, content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
+
+
+@require_POST
+@needs(Right.WORK)
+def import_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """Read a file of another tool as a recording."""
+    case = find(pk)
+    upload = request.FILES.get("file")
+    try:
+        if upload is None:
+            raise BadInput("No file was chosen.", remedies=("choose a CSV file",))
+        made = files.read(case, request.user, upload)  # type: ignore[arg-type]
+    except GumshoeError as error:
+        messages.error(request, str(error))
+        return redirect("live:live", pk)
+    messages.success(request, made.words)
+    return redirect("live:replay", pk, made.recording.pk)
+
+
+def _stretch(request: HttpRequest) -> tuple[float, float]:
+    return number_of(request, "from"), number_of(request, "to")

@@ -1,0 +1,223 @@
+"""Stored recordings: their trims, replay, figures of a stretch, parts cut out."""
+
+from __future__ import annotations
+
+import json
+import struct
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from gumshoe.core.errors import BadInput
+from gumshoe.core.obd.pids import FieldKind, fields_by_key
+from gumshoe.core.powertrain.description import AirMetering, Powertrain
+from gumshoe.core.signals.bands import expected
+from gumshoe.core.signals.derived import derived_channels, with_derived
+from gumshoe.core.signals.disturbances import Disturbance, disturbances
+from gumshoe.core.signals.recording import Channel
+from gumshoe.core.signals.recording import Recording as Samples
+from gumshoe.core.signals.regions import Region, stretches
+from gumshoe.core.signals.strips import MOST_STRIPS, Told, every_strip
+from gumshoe.core.signals.trims import LeakFit, Pattern, RegionTrim, fit_leak, read_pattern, trims_by_region
+from gumshoe.web.accounts.models import User
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case
+from gumshoe.web.live import looking, store
+from gumshoe.web.live.models import Recording
+
+_LENGTH = struct.Struct("<I")
+
+MOST_READ = 200
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """One stored recording with its trims by region, or the reason why there are none."""
+
+    recording: Recording
+    seconds: float
+    trims: tuple[RegionTrim, ...]
+    note: str = ""
+
+
+_read: dict[tuple[int, int], Recorded] = {}
+
+
+def recorded(case: Case) -> list[Recorded]:
+    """Every recording of the case with its trims, newest last."""
+    return [_of(recording) for recording in case.recordings.all()]
+
+
+def _of(recording: Recording) -> Recorded:
+    """Read once for as long as nothing is added to it."""
+    key = recording.pk, recording.chunks.count()
+    if key not in _read:
+        samples = store.load(recording)
+        try:
+            trims, note = trims_by_region(samples), ""
+        except KeyError as error:
+            trims, note = (), f"Channel {error.args[0]} was not recorded: measure the mixture by hand instead."
+        if not trims and not note:
+            note = "No region was held long enough."
+        while len(_read) >= MOST_READ:
+            del _read[next(iter(_read))]
+        _read[key] = Recorded(recording, samples.seconds, trims, note)
+    return _read[key]
+
+
+def find(case: Case, pk: int) -> Recording:
+    """A recording of the case. Raises BadInput when there is none."""
+    found = case.recordings.filter(pk=pk).first()
+    if found is None:
+        raise BadInput(f"This case has no recording {pk}.", remedies=("choose one of the list",))
+    return found  # type: ignore[no-any-return]
+
+
+def samples_of(case: Case, recording: Recording) -> Samples:
+    """A recording with what follows from it."""
+    return with_derived(store.load(recording), derived_channels(cases.powertrain_of(case)))
+
+
+def on_strips(case: Case, recording: Recording) -> looking.Looking:
+    """The strips that a recording's channels fill."""
+    powertrain = cases.powertrain_of(case)
+    held = set(samples_of(case, recording).channels)
+    known = looking.channels(case)
+    told = {key: known.get(key) or Told(key, key, "", 0.01, "file") for key in sorted(held)}
+    strips = every_strip(powertrain, told)
+    usual = [name for name in looking.usual_strips(powertrain) if name in strips]
+    order = (*usual, *(name for name in strips if name not in usual))
+    return looking.Looking(strips, told, order[:MOST_STRIPS], ())
+
+
+def bands_of(case: Case, samples: Samples) -> dict[str, list[tuple[float, float, float, float]]]:
+    """Expected bands along a recording, as the engine's region changes: (from, to, low, high) by channel."""
+    if not samples.channels:
+        return {}
+    knowledge, specification = cases.knowledge_of(case), cases.specification_of(case)
+    found: dict[str, list[tuple[float, float, float, float]]] = {}
+    for begin, end, region in stretches(samples):
+        for key in samples.channels:
+            band = expected(key, region, knowledge.bands, specification, knowledge.powertrain.displacement_l)
+            if band:
+                found.setdefault(key, []).append((begin, end, band.low, band.high))
+    return found
+
+
+def as_bytes(columns: Mapping[str, Channel], **facts: object) -> bytes:
+    """Columns for the page: length of a JSON head, the head (``origin`` and counts by key besides the facts), then each
+    channel's seconds after the origin and values as 32-bit floats."""
+    kept = {key: channel for key, channel in columns.items() if channel.times.size}
+    origin = min((float(channel.times[0]) for channel in kept.values()), default=0.0)
+    head = json.dumps(
+        {**facts, "origin": origin, "channels": [[key, int(channel.times.size)] for key, channel in kept.items()]}
+    ).encode()
+    head += b" " * (-len(head) % 4)
+    body = b"".join(
+        (channel.times - origin).astype("<f4").tobytes() + channel.values.astype("<f4").tobytes()
+        for channel in kept.values()
+    )
+    return _LENGTH.pack(len(head)) + head + body
+
+
+@dataclass(frozen=True)
+class Figures:
+    """What a channel did in a stretch."""
+
+    key: str
+    name: str
+    unit: str
+    count: int
+    least: float
+    most: float
+    mean: float
+
+
+def figures(case: Case, columns: Mapping[str, Channel], begin: float, end: float) -> list[Figures]:
+    """Least, most and mean (by time, the last value held) of each channel between two moments. Raises BadInput when the
+    stretch is empty."""
+    if not begin < end:
+        raise BadInput("The stretch has no length.", remedies=("choose two different moments",))
+    told, fields = looking.channels(case), fields_by_key()
+    rows = []
+    for key, channel in columns.items():
+        if key in fields and fields[key].kind is FieldKind.BITS:
+            continue
+        first, last = np.searchsorted(channel.times, [begin, end], side="left")
+        values, times = channel.values[first:last], channel.times[first:last]
+        if not values.size:
+            continue
+        held = np.diff(np.append(times, end))
+        mean = float(np.average(values, weights=held)) if held.sum() > 0.0 else float(values.mean())
+        name, unit = (told[key].name, told[key].unit) if key in told else (key, "")
+        rows.append(Figures(key, name, unit, int(values.size), float(values.min()), float(values.max()), mean))
+    if not rows:
+        raise BadInput("Nothing was recorded in that stretch.", remedies=("choose a longer one",))
+    return rows
+
+
+def disturbed(columns: Mapping[str, Channel]) -> list[tuple[str, Disturbance]]:
+    """Spikes, drop-outs and gaps of each channel."""
+    fields = fields_by_key()
+    found = []
+    for key, channel in columns.items():
+        item = fields.get(key)
+        ends = (item.low, item.high) if item else None
+        found += [(key, row) for row in disturbances(channel, item.scale if item else 0.0, ends)]
+    return sorted(found, key=lambda row: row[1].begin)
+
+
+def cut(case: Case, user: User, recording: Recording, begin: float, end: float) -> Recording:
+    """A stretch of a recording as a recording of its own; the first stays whole. Raises BadInput when it is empty."""
+    if not begin < end:
+        raise BadInput("The stretch has no length.", remedies=("choose two different moments",))
+    found: dict[str, Channel] = {}
+    for key, channel in store.load(recording).channels.items():
+        first, last = np.searchsorted(channel.times, [begin, end])
+        if last > first:
+            found[key] = Channel(channel.times[first:last], channel.values[first:last])
+    if not found:
+        raise BadInput("Nothing was recorded in that stretch.", remedies=("choose a longer one",))
+    steps = recording.channels or looking.steps(case, found)
+    origin = f"cut from recording {recording.pk}, {end - begin:.0f} s"
+    return store.keep(case, user, Samples(found), steps, label=f"{recording.label}, cut"[:80], origin=origin)
+
+
+@dataclass(frozen=True)
+class TrimReading:
+    """The newest trims of idle and 2500 rpm by bank, the pattern of the bank that is farthest off, and the leak
+    computed from all of them."""
+
+    banks: tuple[tuple[int, RegionTrim | None, RegionTrim | None], ...]
+    bank: int
+    pattern: Pattern
+    fit: LeakFit | None
+
+    @property
+    def rows(self) -> list[tuple[str, RegionTrim | None]]:
+        """(label, trim) for the table: the regions of each bank."""
+        of_bank = len(self.banks) > 1
+        return [
+            (f"{name}, bank {bank}" if of_bank else name, trim)
+            for bank, idle, fast in self.banks
+            for name, trim in (("warm idle", idle), ("2500 rpm", fast))
+        ]
+
+    @property
+    def recorded(self) -> bool:
+        return any(trim for _, trim in self.rows)
+
+
+def trim_reading(rows: Iterable[Recorded], powertrain: Powertrain) -> TrimReading:
+    """Put the newest trims together."""
+    newest = {(trim.bank, trim.region): trim for row in rows for trim in row.trims}
+    numbers = sorted({bank for bank, _ in newest}) or [1]
+    banks = tuple((n, newest.get((n, Region.WARM_IDLE)), newest.get((n, Region.HIGH_IDLE))) for n in numbers)
+
+    def off(row: tuple[int, RegionTrim | None, RegionTrim | None]) -> float:
+        return max((abs(trim.total_pct) for trim in row[1:] if trim), default=0.0)
+
+    bank, idle, fast = max(banks, key=off)
+    metered = powertrain.air_metering is not AirMetering.PRESSURE
+    return TrimReading(banks, bank, read_pattern(idle, fast, flow_metered=metered), fit_leak(newest.values()))
