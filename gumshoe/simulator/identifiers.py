@@ -15,8 +15,9 @@ TENTH = 10.0
 
 @dataclass(frozen=True)
 class Item:
-    """One identifier: two bytes, signed or not, the value times ``factor``."""
+    """One identifier: two bytes, signed or not, the value times ``factor``; ``key``: the channel's usual name."""
 
+    key: str
     value: Callable[[Vehicle], float]
     factor: float = 1.0
     signed: bool = False
@@ -32,10 +33,12 @@ def items_of(vehicle: Vehicle) -> dict[int, Item]:
     """What this kind of car tells."""
 
     def misfires(cylinder: int) -> Item:
-        return Item(lambda car: car.memory.misfire_trip[cylinder])
+        return Item(f"misfire_c{cylinder + 1}", lambda car: car.memory.misfire_trip[cylinder])
 
     found = {MISFIRES + 1 + cylinder: misfires(cylinder) for cylinder in range(vehicle.model.cylinders)}
     if vehicle.model.cam_travel_deg:
-        found[CAM + 1] = Item(lambda car: car.management.state.cam_target_deg, TENTH, signed=True)
-        found[CAM + 2] = Item(lambda car: car.engine.systems.cam_deg, TENTH, signed=True)
+        found[CAM + 1] = Item(
+            "cam_intake_cmd_b1_deg", lambda car: car.management.state.cam_target_deg, TENTH, signed=True
+        )
+        found[CAM + 2] = Item("cam_intake_b1_deg", lambda car: car.engine.systems.cam_deg, TENTH, signed=True)
     return found

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from gumshoe.core.casefile.model import CaseFile
 from gumshoe.core.clues import Evidence, TestOutcome, extract, known_causes, scan_notes
 from gumshoe.core.codes import CodeState
@@ -15,6 +17,9 @@ from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.obd.snapshot import Snapshot, failure_types, states_by_code
 from gumshoe.core.planning import Costs, Outlook, Proposal, outlooks, propose
 from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.signals.derived import derived_channels, with_derived
+from gumshoe.core.signals.detectors import Context, judge_recording
+from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.trims import LeakFit, fit_leak
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.suspects.relations import CodesRead, DriveAdvice, drive_advice, read_codes
@@ -135,7 +140,10 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
         known=known_causes(knowledge, symptoms, ((event.off, event.at) for event in case.events)),
         scan_source=("scan", ""),
         trims=tuple((trim, "trims", "") for trim in case.trims),
-        tests=tuple(TestOutcome(row.test, row.outcome, f"test-{i}", row.at) for i, row in enumerate(case.tests)),
+        tests=(
+            *shown_by_recordings(case, knowledge.powertrain, platform),
+            *(TestOutcome(row.test, row.outcome, f"test-{i}", row.at) for i, row in enumerate(case.tests)),
+        ),
         failed_repairs=tuple((row.repair, f"work-{i}", row.at) for i, row in enumerate(case.work) if row.did_not_help),
         specification=platform.specification if platform else Specification(),
     )
@@ -151,6 +159,19 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     return CaseAssessment(
         knowledge, read, drive_advice(read.codes, flashing), found, proposals, fit_leak(case.trims), notes, ways
     )
+
+
+def shown_by_recordings(case: CaseFile, powertrain: Powertrain, platform: Platform | None) -> tuple[TestOutcome, ...]:
+    """What the rules see in the case's recordings, as outcomes of tests."""
+    context = Context(powertrain, platform.specification if platform else Specification())
+    found = []
+    for number, row in enumerate(case.recordings):
+        columns = {key: Channel(np.array(times), np.array(values)) for key, (times, values) in row.columns.items()}
+        samples = with_derived(Recording.sorted(columns), derived_channels(powertrain))
+        for item in judge_recording(samples, context).findings:
+            if item.test:
+                found.append(TestOutcome(item.test, item.outcome, f"recording-{number}", row.at))
+    return tuple(found)
 
 
 def knowledge_of(case: CaseFile) -> Knowledge:

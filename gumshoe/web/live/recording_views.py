@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.live import files, looking, recordings, services
 from gumshoe.web.live.views import BYTES, keys_of, number_of
@@ -32,6 +33,8 @@ def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
             "live",
             recording=recording,
             strips=shown.shown_strips,
+            judged=recordings.read(case, recording).judged,
+            tests=cases.knowledge_of(case).tests,
             others=[row for row in case.recordings.all() if row.pk != recording.pk],
             setup={
                 "strips": looking.drawn(shown),

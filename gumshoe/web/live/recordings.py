@@ -14,6 +14,7 @@ from gumshoe.core.obd.pids import FieldKind, fields_by_key
 from gumshoe.core.powertrain.description import AirMetering, Powertrain
 from gumshoe.core.signals.bands import expected
 from gumshoe.core.signals.derived import derived_channels, with_derived
+from gumshoe.core.signals.detectors import Context, Finding, Judged, judge_recording
 from gumshoe.core.signals.disturbances import Disturbance, disturbances
 from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
@@ -39,6 +40,12 @@ class Recorded:
     seconds: float
     trims: tuple[RegionTrim, ...]
     note: str = ""
+    judged: Judged = Judged((), (), ())
+
+    @property
+    def bad(self) -> list[Finding]:
+        """What the rules found wrong in it."""
+        return [row for row in self.judged.findings if not row.good]
 
 
 _read: dict[tuple[int, int], Recorded] = {}
@@ -46,14 +53,14 @@ _read: dict[tuple[int, int], Recorded] = {}
 
 def recorded(case: Case) -> list[Recorded]:
     """Every recording of the case with its trims, newest last."""
-    return [_of(recording) for recording in case.recordings.all()]
+    return [read(case, recording) for recording in case.recordings.all()]
 
 
-def _of(recording: Recording) -> Recorded:
-    """Read once for as long as nothing is added to it."""
+def read(case: Case, recording: Recording) -> Recorded:
+    """A recording's trims and what the rules see in it; read once for as long as nothing is added to it."""
     key = recording.pk, recording.chunks.count()
     if key not in _read:
-        samples = store.load(recording)
+        samples = samples_of(case, recording)
         try:
             trims, note = trims_by_region(samples), ""
         except KeyError as error:
@@ -62,7 +69,8 @@ def _of(recording: Recording) -> Recorded:
             note = "No region was held long enough."
         while len(_read) >= MOST_READ:
             del _read[next(iter(_read))]
-        _read[key] = Recorded(recording, samples.seconds, trims, note)
+        context = Context(cases.powertrain_of(case), cases.specification_of(case))
+        _read[key] = Recorded(recording, samples.seconds, trims, note, judge_recording(samples, context))
     return _read[key]
 
 

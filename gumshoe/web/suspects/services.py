@@ -32,13 +32,20 @@ def evidence_of(case: Case) -> Evidence:
     complaint = cases.complaint_of(case)
     stored = scans.telling(case)
     snapshot = scans.snapshot_of(stored) if stored else None
-    trims = tuple(
-        (trim, row.recording.source, _stamp(row.recording)) for row in live.recorded(case) for trim in row.trims
+    recorded = live.recorded(case)
+    trims = tuple((trim, row.recording.source, _stamp(row.recording)) for row in recorded for trim in row.trims)
+    shown = tuple(
+        TestOutcome(found.test, found.outcome, row.recording.source, _stamp(row.recording))
+        for row in recorded
+        for found in row.judged.findings
+        if found.test
     )
     rulings = rulings_of(case)
     document = cases.imported_of(case)
     if document and not document.recordings:
         trims = (*((trim, "imported", "") for trim in document.trims), *trims)
+    # What was tested by hand stands above what a recording shows.
+    tested = (TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in case.testrecords.all())
     return Evidence(
         symptoms=tuple(complaint.symptoms) if complaint else (),
         symptom_source=(complaint.source, _stamp(complaint)) if complaint else ("", ""),
@@ -47,7 +54,11 @@ def evidence_of(case: Case) -> Evidence:
         known=known_causes(cases.knowledge_of(case), complaint.symptoms if complaint else (), taken_off(case, stored)),
         scan_source=(stored.source, _stamp(stored)) if stored else ("", ""),
         trims=trims,
-        tests=tuple(TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in case.testrecords.all()),
+        # What was tested by hand stands above what a recording shows.
+        tests=(
+            *shown,
+            *(TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in case.testrecords.all()),
+        ),
         failed_repairs=tuple(failed_repairs(case)),
         doubtful=frozenset(subject for subject, kind in rulings.items() if kind == Ruling.Kind.DOUBT),
         specification=cases.specification_of(case),

@@ -185,6 +185,10 @@ document.addEventListener("alpine:init", function () {
           if (at >= end) { clearInterval(self.timer); self.timer = null; }
         }, 50);
       },
+      showStretch: function (event) {
+        var from = Number(event.currentTarget.dataset.from), to = Number(event.currentTarget.dataset.to), room = Math.max((to - from) * 0.1, 1);
+        this.strips.select(from, to, true); this.strips.show(from - room, to + room);
+      },
       keepStretch: function () {
         var self = this, stretch = self.strips.selection;
         Gumshoe.post(self.setup.cut, { from: stretch[0], to: stretch[1] }).then(function (made) { window.location = made.url; }, function (error) { self.message = error.message; });
