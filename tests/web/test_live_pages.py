@@ -13,8 +13,11 @@ from django.urls import reverse
 from gumshoe.core.errors import BadInput
 from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
+from gumshoe.web.bench import services as bench
+from gumshoe.web.cases import services as cases
 from gumshoe.web.live import looking, recordings, services, store
 from gumshoe.web.live.models import Mark, Recording
+from gumshoe.web.suspects import services as suspects
 from tests.web import support
 from tests.web.test_link_lost import until
 from tests.web.test_work import WithCar
@@ -62,6 +65,20 @@ class Stored(WithCar):
         self.assertEqual(
             [(row["key"], row["kind"]) for row in head["disturbed"] if row["key"] == "rpm"], [("rpm", "drop-out")]
         )
+
+    def test_what_a_recording_shows_counts_until_a_test_by_hand_says_otherwise(self) -> None:
+        times = 1.7e9 + np.arange(0.0, 60.0, 0.2)
+        columns = {"rpm": Channel(times, times * 0.0 + 1500.0), "module_v": Channel(times, times * 0.0 + 12.1)}
+        made = store.keep(self.case, self.tess, Samples(columns), looking.steps(self.case, columns), label="yard")
+        page = self.client.get(self.url("replay", made.pk)).content.decode()
+        self.assertIn("Supply 12.1 V with the engine running: too low", page)
+        self.assertIn("Warm-up: coolant_c was not recorded", page)
+        clue = next(clue for clue in suspects.assess_case(self.case)[0].clues if clue.variable == "charging_volts")
+        self.assertEqual((clue.value, clue.source), ("bad", made.source))
+        test = cases.knowledge_of(self.case).tests["charging_volts"]
+        bench.record(self.case, self.tess, test, {"found": "holds"}, "")
+        clue = next(clue for clue in suspects.assess_case(self.case)[0].clues if clue.variable == "charging_volts")
+        self.assertEqual(clue.value, "good")
 
     def test_figures_of_a_stretch_and_a_cut(self) -> None:
         made = self.recording()

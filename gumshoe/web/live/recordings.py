@@ -32,6 +32,9 @@ _LENGTH = struct.Struct("<I")
 MOST_READ = 200
 
 
+NOTHING = Judged((), (), ())
+
+
 @dataclass(frozen=True)
 class Recorded:
     """One stored recording with its trims by region, or the reason why there are none."""
@@ -40,7 +43,7 @@ class Recorded:
     seconds: float
     trims: tuple[RegionTrim, ...]
     note: str = ""
-    judged: Judged = Judged((), (), ())
+    judged: Judged = NOTHING
 
     @property
     def bad(self) -> list[Finding]:

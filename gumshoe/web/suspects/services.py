@@ -54,11 +54,7 @@ def evidence_of(case: Case) -> Evidence:
         known=known_causes(cases.knowledge_of(case), complaint.symptoms if complaint else (), taken_off(case, stored)),
         scan_source=(stored.source, _stamp(stored)) if stored else ("", ""),
         trims=trims,
-        # What was tested by hand stands above what a recording shows.
-        tests=(
-            *shown,
-            *(TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in case.testrecords.all()),
-        ),
+        tests=(*shown, *tested),
         failed_repairs=tuple(failed_repairs(case)),
         doubtful=frozenset(subject for subject, kind in rulings.items() if kind == Ruling.Kind.DOUBT),
         specification=cases.specification_of(case),
