@@ -52,9 +52,14 @@ class Recording:
         channels = {}
         for key, channel in columns.items():
             good = np.isfinite(channel.times) & np.isfinite(channel.values)
-            order = np.argsort(channel.times[good], kind="stable")
-            if order.size:
-                channels[key] = Channel(channel.times[good][order], channel.values[good][order])
+            times, values = (
+                (channel.times, channel.values) if good.all() else (channel.times[good], channel.values[good])
+            )
+            if times.size and bool((np.diff(times) < 0.0).any()):
+                order = np.argsort(times, kind="stable")
+                times, values = times[order], values[order]
+            if times.size:
+                channels[key] = Channel(times, values)
         return cls(channels)
 
     def missing(self, keys: Iterable[str]) -> tuple[str, ...]:

@@ -8,13 +8,15 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
 
 from django.db import DatabaseError
 from django.db import connection as database
 
 from gumshoe.core.errors import GumshoeError
+from gumshoe.core.knowledge.rows import BandRow, Specification
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
 from gumshoe.core.obd.poller import Poller, Sample, steady_time
@@ -28,6 +30,7 @@ from gumshoe.web.live.models import Recording
 from gumshoe.web.vehicles.links import ENGINE_MODULE, Connection
 
 log = logging.getLogger(__name__)
+T = TypeVar("T")
 
 ALWAYS = frozenset({"rpm", "speed_kmh", "load_pct", "coolant_c", "fuel_status_1", "run_time_s", "throttle_pct"})
 """What the operating region is told by."""
@@ -37,15 +40,19 @@ WANTED_S = 10.0
 """So long after it was last looked at a channel is still asked for."""
 FRESH_S = 2.5
 FLUSH_S = 1.0
+LOOK_EVERY_S, DISTURBED_S = 0.9, 20.0
+"""How often, and how far back, a live signal is looked over for spikes and drop-outs."""
 MOST_PENDING = 200_000
 
 
 @dataclass(frozen=True)
 class Car:
-    """What a feed must know of the vehicle."""
+    """What a feed must know of the vehicle, and what its channels are expected to show."""
 
     powertrain: Powertrain
     identifiers: tuple[IdentifierRow, ...] = ()
+    bands: tuple[BandRow, ...] = ()
+    specification: Specification = field(default_factory=Specification)
 
 
 class NotStored(GumshoeError):
@@ -66,6 +73,7 @@ class Feed(threading.Thread):
         self._lock = threading.Lock()
         self._asked = time.monotonic()
         self._wanted: dict[str, float] = {}
+        self._looked: tuple[float, Any] | None = None
         self._recording: Recording | None = None
         self._until = 0.0
         self._began = 0.0
@@ -102,6 +110,15 @@ class Feed(threading.Thread):
         with self._lock:
             self._asked = time.monotonic()
             return self._history.count, self._history.columns(keys, seconds)
+
+    def disturbed(self, look: Callable[[dict[str, Channel]], T]) -> T:
+        """What ``look`` sees in the last stretch of everything; looked for once a second, however many ask."""
+        now = time.monotonic()
+        if self._looked is None or now - self._looked[0] > LOOK_EVERY_S:
+            with self._lock:
+                columns = self._history.columns(self._wanted, DISTURBED_S)
+            self._looked = now, look(columns)
+        return self._looked[1]  # type: ignore[no-any-return]
 
     def latest(self) -> dict[str, float]:
         """The newest value of each channel, of the last seconds only."""
@@ -244,6 +261,13 @@ def feed(link: Connection, car: Car) -> Feed:
             running = _feeds[link.vehicle_id] = Feed(link, car)
             running.start()
         return running
+
+
+def present(vehicle_id: int) -> Feed | None:
+    """The feed of a vehicle, if one runs."""
+    with _feeds_lock:
+        running = _feeds.get(vehicle_id)
+    return running if running is not None and running.is_alive() else None
 
 
 def told_by(link: Connection) -> frozenset[str] | None:

@@ -20,7 +20,9 @@ from gumshoe.web.live.models import Choice, Favourites
 def car_of(case: Case) -> Car:
     """What the feed must know of the case's vehicle."""
     platform = platforms().get(case.vehicle.platform)
-    return Car(cases.powertrain_of(case), platform.identifier if platform else ())
+    identifiers = platform.identifier if platform else ()
+    knowledge = cases.knowledge_of(case)
+    return Car(knowledge.powertrain, identifiers, tuple(knowledge.bands), cases.specification_of(case))
 
 
 def channels(case: Case) -> dict[str, Told]:

@@ -17,14 +17,12 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, recordings
-from gumshoe.web.live.feed import ALWAYS, Feed, feed, told_by
+from gumshoe.web.live.feed import ALWAYS, Car, Feed, feed, present, told_by
 from gumshoe.web.live.models import Mark, Recording
 from gumshoe.web.vehicles.links import connection
 
 RECORD_S = 15.0
 MOST_RECORD_S = 2 * 3600.0
-DISTURBED_S = 20.0
-"""So far back a live signal is looked over for spikes and drop-outs."""
 FEW = 6000
 
 
@@ -64,8 +62,8 @@ def recorded_keys(powertrain: Powertrain) -> tuple[str, ...]:
 def news(case: Case, cursor: int, keys: Iterable[str] = (), *, look: bool = True) -> dict[str, Any]:
     """What is new since ``cursor`` of these channels (without any: of the usual ones): samples, the operating region,
     the bands that hold in it, spikes and drop-outs (``look``)."""
-    found = running(case)
-    powertrain = cases.powertrain_of(case)
+    found = present(case.vehicle_id) or running(case)
+    powertrain = found.car.powertrain
     wanted = tuple(keys) or recorded_keys(powertrain)
     found.want(wanted)
     count, samples = found.since(cursor, FEW)
@@ -89,19 +87,18 @@ def news(case: Case, cursor: int, keys: Iterable[str] = (), *, look: bool = True
         "region": region.value if now else "no data",
         "fuel": FUEL_STATES.get(int(now["fuel_status_1"]), "") if "fuel_status_1" in now else "",
         "ready": {purpose.key: region is purpose.region for purpose in PURPOSES},
-        "bands": bands(case, wanted, region, now),
+        "bands": bands(found.car, wanted, region, now),
         "disturbed": _disturbed(found, wanted) if look and not trouble else [],
         "recording": found.recording_state(),
         "trouble": _told(trouble) or _told(found.lost),
     }
 
 
-def bands(case: Case, keys: Iterable[str], region: Region, now: dict[str, float]) -> dict[str, dict[str, Any]]:
+def bands(car: Car, keys: Iterable[str], region: Region, now: dict[str, float]) -> dict[str, dict[str, Any]]:
     """The expected band of each channel in a region, and the verdict on what it shows now."""
-    knowledge, specification = cases.knowledge_of(case), cases.specification_of(case)
     found: dict[str, dict[str, Any]] = {}
     for key in keys:
-        band = expected(key, region, knowledge.bands, specification, knowledge.powertrain.displacement_l)
+        band = expected(key, region, car.bands, car.specification, car.powertrain.displacement_l)
         if band:
             found[key] = {"low": band.low, "high": band.high, "source": band.source}
             if key in now:
@@ -110,10 +107,11 @@ def bands(case: Case, keys: Iterable[str], region: Region, now: dict[str, float]
 
 
 def _disturbed(found: Feed, keys: Iterable[str]) -> list[dict[str, Any]]:
-    _, columns = found.columns(keys, DISTURBED_S)
+    wanted = set(keys)
     return [
         {"key": key, "kind": row.kind.value, "from": round(row.begin, 3), "to": round(row.end, 3)}
-        for key, row in recordings.disturbed(columns)
+        for key, row in found.disturbed(recordings.disturbed)
+        if key in wanted
     ]
 
 

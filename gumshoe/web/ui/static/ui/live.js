@@ -84,9 +84,9 @@ document.addEventListener("alpine:init", function () {
         var self = this;
         if (stopped) return;
         every += 1;
-        Gumshoe.get(self.setup.news + "?cursor=" + self.cursor + (every % 4 === 1 ? "&look=1" : "") + self.query)
-          .then(function (news) { self.takeNews(news, every % 4 === 1); }, function (error) { self.trouble = error.message; self.region = "no data"; })
-          .finally(function () { setTimeout(function () { self.loop(); }, document.hidden ? 2000 : 250); });
+        Gumshoe.get(self.setup.news + "?cursor=" + self.cursor + (every % 3 === 1 ? "&look=1" : "") + self.query)
+          .then(function (news) { self.takeNews(news, every % 3 === 1); }, function (error) { self.trouble = error.message; self.region = "no data"; })
+          .finally(function () { setTimeout(function () { self.loop(); }, document.hidden ? 2000 : 400); });
       },
       takeNews: function (news, looked) {
         var self = this, wasRecording = self.recording, s = self.strips;
