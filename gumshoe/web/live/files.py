@@ -6,22 +6,30 @@ from dataclasses import dataclass
 from pathlib import PurePath
 
 from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.obd.buslog import SUFFIXES, messages, read_frames, samples_of, snapshot_of
+from gumshoe.core.obd.capture import candump_line
+from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.core.signals.tables import read_table, write_long, write_wide
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, recordings, store
 from gumshoe.web.live.models import Recording
+from gumshoe.web.scans import services as scans
+from gumshoe.web.scans.models import Scan
 
 MOST_BYTES = 256 * 1024 * 1024
+MOST_KEPT = 200_000
+"""So many frames of a log are kept with its scan."""
 
 
 @dataclass(frozen=True)
 class Made:
-    """A recording read from a file, and what is worth knowing of it."""
+    """What was read from a file: a recording, a scan or both, and what is worth knowing of it."""
 
-    recording: Recording
+    recording: Recording | None
     words: str
 
 
@@ -33,6 +41,8 @@ def read(case: Case, user: User, upload: UploadedFile) -> Made:
             f"The file is larger than {MOST_BYTES // 1024 // 1024} MB.",
             remedies=("cut it to the stretch that matters",),
         )
+    if PurePath(name).suffix.lower() in SUFFIXES:
+        return _bus_log(case, user, name, upload.read())
     found = read_table(upload.read(), looking.channels(case))
     count = len(found.recording.channels)
     steps = looking.steps(case, found.recording.channels)
@@ -40,6 +50,35 @@ def read(case: Case, user: User, upload: UploadedFile) -> Made:
     seconds = found.recording.seconds
     words = f"Read: {count} channel{'s' if count > 1 else ''} over {seconds:.0f} s. {' '.join(found.notes)}"
     return Made(made, words.strip())
+
+
+def _bus_log(case: Case, user: User, name: str, content: bytes) -> Made:
+    """Frames of a bus that somebody else logged: its values become a recording, its codes a scan."""
+    frames = read_frames(content, PurePath(name).suffix.lower())
+    heard = messages(frames)
+    car = looking.car_of(case)
+    samples = Samples.from_samples(samples_of(heard, car.identifiers))
+    snapshot = snapshot_of(heard, scans.beyond(case))
+    if not samples.channels and snapshot is None:
+        raise BadInput(
+            f"{len(frames)} frames, and no diagnostic answer among them.",
+            remedies=("log while a tool reads codes or live data",),
+        )
+    recording, words = None, [f"Read {len(frames)} frames."]
+    with transaction.atomic():
+        if samples.channels and samples.seconds > 0.0:
+            steps = looking.steps(case, samples.channels)
+            facts = {"label": PurePath(name).stem[:80], "origin": f"file {name}"}
+            recording = store.keep(case, user, samples, steps, **facts)
+            words.append(f"{len(samples.channels)} channels over {samples.seconds:.0f} s are a recording.")
+        if snapshot is not None:
+            why = Scan.Why.AGAIN if case.scans.exists() else Scan.Why.INTAKE
+            lines = [
+                candump_line(frame) for frame in frames[:MOST_KEPT] if 0x700 <= frame.id <= 0x7FF or frame.extended
+            ]
+            scans.store(case, user, snapshot, lines, why, f"file {name}"[:80], samples.seconds)
+            words.append(f"{len(snapshot.stored_codes)} codes of it are a scan.")
+    return Made(recording, " ".join(words))
 
 
 def csv_of(case: Case, recording: Recording, *, long: bool) -> tuple[str, str]:

@@ -110,13 +110,13 @@ def import_file(request: HttpRequest, pk: int) -> HttpResponse:
     upload = request.FILES.get("file")
     try:
         if upload is None:
-            raise BadInput("No file was chosen.", remedies=("choose a CSV file",))
+            raise BadInput("No file was chosen.", remedies=("choose a CSV file or a bus log",))
         made = files.read(case, request.user, upload)  # type: ignore[arg-type]
     except GumshoeError as error:
         messages.error(request, str(error))
         return redirect("live:live", pk)
     messages.success(request, made.words)
-    return redirect("live:replay", pk, made.recording.pk)
+    return redirect("live:replay", pk, made.recording.pk) if made.recording else redirect("scans:scan", pk)
 
 
 def _stretch(request: HttpRequest) -> tuple[float, float]:

@@ -1,0 +1,236 @@
+"""A diagnostic session that somebody else logged: bus frames of a file into channels, and into a scan.
+
+Files are read by python-can (candump's log, Vector's ASC and BLF, PEAK's TRC). Messages are put together again as ISO
+15765-2 cuts them [S]; nobody is asked, so flow control is only skipped.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+import can
+
+from gumshoe.core.errors import BadInput
+from gumshoe.core.obd.errors import NoAnswer, Refused
+from gumshoe.core.obd.identifiers import IdentifierRow
+from gumshoe.core.obd.link import MODULES, Addressing, Answer, Exchange, Frame
+from gumshoe.core.obd.pids import bitmap_for, pid_table
+from gumshoe.core.obd.poller import Sample
+from gumshoe.core.obd.scanner import scan
+from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.obd.uds import ModuleAddress
+
+SUFFIXES = (".log", ".asc", ".blf", ".trc")
+MOST_FRAMES = 5_000_000
+PENDING = 0x78
+CLEAR = 0x04
+EPOCH_S = 1e8
+"""Times below are no dates: the file counts from its own begin."""
+
+
+@dataclass(frozen=True)
+class Message:
+    """A whole message: when its first frame passed, on which id, its bytes."""
+
+    time: float
+    id: int
+    payload: bytes
+
+
+def read_frames(content: bytes, suffix: str) -> list[Frame]:
+    """The frames of a log file. Raises BadInput when it cannot be read as what its name says."""
+    if suffix not in SUFFIXES:
+        raise BadInput(f"A bus log ends in one of {', '.join(SUFFIXES)}.", remedies=("rename or export it",))
+    frames: list[Frame] = []
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / f"log{suffix}"
+        file.write_bytes(content)
+        try:
+            with can.LogReader(file) as reader:
+                for message in reader:
+                    if message.is_error_frame or message.is_remote_frame:
+                        continue
+                    data, extended = bytes(message.data), message.is_extended_id
+                    frames.append(Frame(message.timestamp, message.arbitration_id, extended, data, not message.is_rx))
+                    if len(frames) > MOST_FRAMES:
+                        raise BadInput(f"The log holds more than {MOST_FRAMES} frames.", remedies=("cut it in two",))
+        except BadInput:
+            raise
+        except Exception as error:  # the readers raise what their parsing happens to raise
+            raise BadInput(
+                f"The log could not be read after {len(frames)} frames: {error or type(error).__name__}.",
+                remedies=("check that its ending says what it is", "export it again"),
+            ) from error
+    if not frames:
+        raise BadInput("The log holds no frame.", remedies=("choose another file",))
+    return frames
+
+
+def messages(frames: Iterable[Frame]) -> list[Message]:
+    """Diagnostic messages put together; what is cut short is left out."""
+    found: list[Message] = []
+    open_ones: dict[int, tuple[float, int, bytearray]] = {}
+    for frame in frames:
+        data = frame.data
+        if not data or not _diagnostic(frame.id):
+            continue
+        kind = data[0] >> 4
+        if kind == 0 and 0 < data[0] & 0x0F < len(data):
+            found.append(Message(frame.time, frame.id, data[1 : 1 + (data[0] & 0x0F)]))
+        elif kind == 1 and len(data) >= 3:
+            open_ones[frame.id] = frame.time, (data[0] & 0x0F) << 8 | data[1], bytearray(data[2:])
+        elif kind == 2 and frame.id in open_ones:
+            began, length, body = open_ones[frame.id]
+            body += data[1:]
+            if len(body) >= length:
+                found.append(Message(began, frame.id, bytes(body[:length])))
+                del open_ones[frame.id]
+    return found
+
+
+def _diagnostic(identifier: int) -> bool:
+    return 0x700 <= identifier <= 0x7FF or identifier >> 16 in (0x18DA, 0x18DB)
+
+
+def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = ()) -> list[Sample]:
+    """Every value of services 01 and 22 that the engine's control unit told."""
+    rows = {row.id: row for row in identifiers}
+    found: list[Sample] = []
+    for message in heard:
+        if message.id not in _ENGINE or not message.payload:
+            continue
+        if message.payload[0] == 0x41:
+            for number, data in _current(message.payload).items():
+                pid = pid_table().get(number)
+                if pid:
+                    found += [Sample(message.time, key, value) for key, value in pid.decode(data).items()]
+        elif message.payload[0] == 0x62:
+            position = 1
+            while position + 2 < len(message.payload):
+                row = rows.get(int.from_bytes(message.payload[position : position + 2], "big"))
+                if row is None:
+                    break
+                data = message.payload[position + 2 : position + 2 + row.size]
+                if len(data) == row.size:
+                    found.append(Sample(message.time, row.key, row.field.read(data)))
+                position += 2 + row.size
+    return found
+
+
+_ENGINE = {Addressing.ELEVEN_BIT.response_id(0), Addressing.TWENTY_NINE_BIT.response_id(0)}
+
+
+def _current(payload: bytes) -> dict[int, bytes]:
+    """The parts of an answer to service 01, without knowing what was asked: up to the first that is not known."""
+    found: dict[int, bytes] = {}
+    position = 1
+    while position < len(payload):
+        number = payload[position]
+        pid = pid_table().get(number)
+        size = 4 if number % 0x20 == 0 else (pid.size if pid else 0)
+        data = payload[position + 1 : position + 1 + size]
+        if not size or len(data) < size:
+            break
+        found[number] = data
+        position += 1 + size
+    return found
+
+
+@dataclass
+class LoggedLink:
+    """Answers as the log holds them: a scan of it asks again what was asked then."""
+
+    addressing: Addressing
+    answers: dict[tuple[int, bytes], bytes] = field(default_factory=dict)
+    pids: dict[int, dict[int, bytes]] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, heard: Iterable[Message]) -> LoggedLink:
+        """From the messages of a log. An answer belongs to the last request before it that it can answer."""
+        rows = list(heard)
+        wide = any(message.id > 0x7FF for message in rows)
+        link = cls(Addressing.TWENTY_NINE_BIT if wide else Addressing.ELEVEN_BIT)
+        asked: list[Message] = []
+        for message in rows:
+            payload = message.payload
+            if _asks(message.id):
+                asked = [*asked[-8:], message]
+            elif payload[:1] == b"\x7f":
+                if len(payload) >= 3 and payload[2] != PENDING:
+                    link._keep(message, asked, payload[1])
+            elif payload and payload[0] >= 0x40:
+                link._keep(message, asked, payload[0] - 0x40)
+        return link
+
+    def _keep(self, message: Message, asked: list[Message], service: int) -> None:
+        request = next((row.payload for row in reversed(asked) if row.payload[:1] == bytes((service,))), None)
+        if request is not None:
+            self.answers[message.id, request] = message.payload
+        if message.payload[0] == 0x41:
+            self.pids.setdefault(message.id, {}).update(_current(message.payload))
+
+    def ask_all(self, payload: bytes) -> Exchange:
+        """Every module that answered this, as then."""
+        responders = sorted({responder for responder, _ in self.answers} | set(self.pids))
+        known = {self.addressing.response_id(module) for module in MODULES}
+        found = [Answer(r, a) for r in responders if r in known and (a := self._answer(r, payload)) is not None]
+        return Exchange(tuple(row for row in found if row.refusal is None))
+
+    def ask(self, module: int, payload: bytes) -> Answer:
+        """What one module answered. Raises NoAnswer when the log holds nothing, Refused as then."""
+        return self.ask_at(self.addressing.request_id(module), self.addressing.response_id(module), payload)
+
+    def ask_at(self, request_id: int, response_id: int, payload: bytes) -> Answer:
+        """The same for any pair of ids."""
+        answer = self._answer(response_id, payload)
+        if answer is None:
+            raise NoAnswer(f"The log holds no answer of {request_id:X} to {payload.hex().upper()}.")
+        found = Answer(response_id, answer)
+        if found.refusal:
+            raise Refused(found.refusal[0], found.refusal[1], response_id)
+        return found
+
+    def _answer(self, responder: int, payload: bytes) -> bytes | None:
+        if payload[:1] == b"\x01" and responder in self.pids:
+            return self._told(responder, payload[1:])
+        return self.answers.get((responder, payload))
+
+    def _told(self, responder: int, numbers: bytes) -> bytes | None:
+        """Current data from whatever was told, however it was asked for; the last value counts."""
+        told = self.pids[responder]
+        seen = {number for number in told if number % 0x20}
+        answer = b"\x41"
+        for number in numbers:
+            if number % 0x20 == 0:
+                later = {base for base in range(number + 0x20, 0xE0, 0x20) if any(pid > base for pid in seen)}
+                answer += bytes((number,)) + bitmap_for(number, seen | later)
+            elif number in told:
+                answer += bytes((number,)) + told[number]
+        return answer if len(answer) > 1 else None
+
+
+def _asks(identifier: int) -> bool:
+    if identifier <= 0x7FF:
+        return identifier == Addressing.ELEVEN_BIT.functional_id or not identifier & 0x008
+    return identifier >> 16 == 0x18DB or identifier & 0xFF == 0xF1
+
+
+def snapshot_of(heard: list[Message], beyond: Iterable[ModuleAddress] = ()) -> Snapshot | None:
+    """The scan that a log amounts to, up to the first clearing in it; None when no code was asked for in it."""
+    cleared = next((n for n, row in enumerate(heard) if _asks(row.id) and row.payload[:1] == bytes((CLEAR,))), None)
+    before = heard[:cleared] if cleared else heard
+    if not any(row.payload[:1] in (b"\x43", b"\x47", b"\x59") for row in before):
+        return None
+    link = LoggedLink.of(before)
+    try:
+        found = scan(link, beyond=[row for row in beyond if any(r == row.response_id for r, _ in link.answers)])  # type: ignore[arg-type]
+    except NoAnswer:
+        return None
+    moment = before[0].time
+    note = "from a log" + ("; what came after the codes were cleared in it is not in this scan" if cleared else "")
+    taken = datetime.fromtimestamp(moment, UTC) if moment > EPOCH_S else datetime.now(UTC)
+    return replace(found, taken_at=taken, problems=(*found.problems, note))
