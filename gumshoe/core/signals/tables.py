@@ -195,12 +195,12 @@ def _wide(
         strange += wrong
         if not np.isfinite(values).any():
             continue
-        key, unit, values = _known(name, unit, values, known, notes)
+        key, unit, values = known_channel(name, unit, values, known, notes)
         if key in columns:
             notes.append(f"“{name}” is there twice: the first is kept.")
             continue
         columns[key], units[key] = (times, values), unit
-    return _made(columns, units, notes, strange)
+    return made_of(columns, units, notes, strange)
 
 
 def _long(
@@ -223,12 +223,12 @@ def _long(
     for number, title in enumerate(names):
         rows = order[edges[number] : edges[number + 1]]
         name, unit = _named(str(title), str(table[unit_at].iloc[rows[0]]) if unit_at is not None else "")
-        key, unit, own = _known(name, "" if unit == "nan" else unit, values[rows], known, notes)
+        key, unit, own = known_channel(name, "" if unit == "nan" else unit, values[rows], known, notes)
         columns[key], units[key] = (times[rows], own), unit
-    return _made(columns, units, notes, strange)
+    return made_of(columns, units, notes, strange)
 
 
-def _known(
+def known_channel(
     name: str,
     unit: str,
     values: Floats,
@@ -251,12 +251,13 @@ def _known(
     return key, own, brought
 
 
-def _made(
+def made_of(
     columns: dict[str, tuple[Floats, Floats]],
     units: dict[str, str],
     notes: list[str],
     strange: int,
 ) -> Read:
+    """What was read, with its notes: cells that were no numbers, times that do not rise."""
     if strange:
         notes.append(f"{strange} cell{'s were' if strange > 1 else ' was'} no number and left out.")
     if any(bool((np.diff(times[np.isfinite(times)]) < 0.0).any()) for times, _ in columns.values()):

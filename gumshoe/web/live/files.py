@@ -11,6 +11,8 @@ from django.db import transaction
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.buslog import SUFFIXES, messages, read_frames, samples_of, snapshot_of
 from gumshoe.core.obd.capture import candump_line
+from gumshoe.core.signals import mdf
+from gumshoe.core.signals.mdf import read_mdf, write_mdf
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.core.signals.tables import read_table, write_long, write_wide
 from gumshoe.web.accounts.models import User
@@ -43,7 +45,8 @@ def read(case: Case, user: User, upload: UploadedFile) -> Made:
         )
     if PurePath(name).suffix.lower() in SUFFIXES:
         return _bus_log(case, user, name, upload.read())
-    found = read_table(upload.read(), looking.channels(case))
+    reads = read_mdf if PurePath(name).suffix.lower() in mdf.SUFFIXES else read_table
+    found = reads(upload.read(), looking.channels(case))
     count = len(found.recording.channels)
     steps = looking.steps(case, found.recording.channels)
     made = store.keep(case, user, found.recording, steps, label=PurePath(name).stem[:80], origin=f"file {name}")
@@ -87,3 +90,10 @@ def csv_of(case: Case, recording: Recording, *, long: bool) -> tuple[str, str]:
     units = {key: told.unit for key, told in looking.channels(case).items()}
     text = write_long(samples, units) if long else write_wide(samples, units)
     return f"{case.number}-recording-{recording.pk}.csv", text
+
+
+def mdf_of(case: Case, recording: Recording) -> tuple[str, bytes]:
+    """(file name, bytes) of a recording as MDF 4. Raises BadInput when the extra is not installed."""
+    units = {key: told.unit for key, told in looking.channels(case).items()}
+    content = write_mdf(recordings.samples_of(case, recording), units)
+    return f"{case.number}-recording-{recording.pk}.mf4", content

@@ -9,6 +9,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.signals import mdf
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
@@ -35,6 +36,7 @@ def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
             strips=shown.shown_strips,
             judged=recordings.read(case, recording).judged,
             tests=cases.knowledge_of(case).tests,
+            has_mdf=mdf.available(),
             others=[row for row in case.recordings.all() if row.pk != recording.pk],
             setup={
                 "strips": looking.drawn(shown),
@@ -98,6 +100,17 @@ def export_csv(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     case = find(pk)
     name, text = files.csv_of(case, recordings.find(case, number), long=request.GET.get("long") == "1")
     answer = HttpResponse(text, content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
+
+
+@require_GET
+@needs(Right.SEE)
+def export_mdf(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """A recording as ASAM MDF 4."""
+    case = find(pk)
+    name, content = files.mdf_of(case, recordings.find(case, number))
+    answer = HttpResponse(content, content_type="application/octet-stream")
     answer["Content-Disposition"] = f'attachment; filename="{name}"'
     return answer
 
