@@ -13,12 +13,14 @@ import numpy as np
 
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.powertrain.description import Aftertreatment, Powertrain
+from gumshoe.core.signals.comparing import compare
 from gumshoe.core.signals.derived import derived_channels, with_derived
 from gumshoe.core.signals.detectors import Context, Finding, Grid, Judged, judge_recording
 from gumshoe.core.signals.detectors import engine as engine_rules
 from gumshoe.core.signals.detectors.air import filling, idle
 from gumshoe.core.signals.detectors.exhaust import fit_pressure, follows, particulate_filter, switches
 from gumshoe.core.signals.recording import Channel, Recording
+from gumshoe.core.signals.regions import Region
 from gumshoe.simulator.drive_log import log_drive
 from gumshoe.simulator.drives import STOP, Segment, cruise, start
 from gumshoe.simulator.models import models
@@ -154,6 +156,24 @@ class StandIns(unittest.TestCase):
         self.assertEqual(missing["cams"].instead, "cam_command")
         self.assertEqual(missing["catalyst"].keys, ("o2_b1s2_v",))
         self.assertEqual(judge_recording(Recording(), GENERIC).findings, ())
+
+
+class BesideAGoodCar(unittest.TestCase):
+    def test_a_good_car_beside_itself_and_a_faulty_one_beside_it(self) -> None:
+        good = driven("tern_16")
+        self.assertEqual([row for row in compare(changed(good, uneven, 2), good) if row.differs], [])
+        low = {(row.key, row.region): row for row in compare(driven("tern_16", ("meter-low",)), good) if row.differs}
+        self.assertTrue(any(key.startswith("ltft") or key == "maf_gps" for key, _ in low), list(low))
+        for row in low.values():
+            self.assertGreater(abs(row.here - row.good), 3.0 * row.spread)
+
+    def test_only_regions_that_both_were_in(self) -> None:
+        idle_only = Recording(
+            {k: Channel(c.times[:500], c.values[:500]) for k, c in driven("tern_16").channels.items()}
+        )
+        regions = {row.region for row in compare(idle_only, driven("tern_16"))}
+        self.assertEqual(regions, {Region.WARM_IDLE})
+        self.assertEqual(compare(Recording(), driven("tern_16")), [])
 
 
 class Signals(unittest.TestCase):

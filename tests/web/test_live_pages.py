@@ -16,7 +16,7 @@ from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
 from gumshoe.web.live import looking, recordings, services, store
-from gumshoe.web.live.models import Mark, Recording
+from gumshoe.web.live.models import Mark, Recording, Reference
 from gumshoe.web.suspects import services as suspects
 from tests.web import support
 from tests.web.test_link_lost import until
@@ -79,6 +79,23 @@ class Stored(WithCar):
         bench.record(self.case, self.tess, test, {"found": "holds"}, "")
         clue = next(clue for clue in suspects.assess_case(self.case)[0].clues if clue.variable == "charging_volts")
         self.assertEqual(clue.value, "good")
+
+    def test_a_recording_beside_a_good_cars(self) -> None:
+        good, other = self.recording(), self.recording()
+        self.client.post(self.url("keep_as_good", good.pk), {"words": "proven good"})
+        reference = Reference.objects.get()
+        again = self.client.post(self.url("keep_as_good", good.pk), follow=True).content.decode()
+        self.assertIn("stands for a good car already", again)
+        page = self.client.get(self.url("replay", other.pk) + f"?beside={reference.pk}").content.decode()
+        self.assertIn("Nothing differs", page)
+        times = 1.7e9 + np.arange(0.0, 30.0, 0.1)
+        worse = {"rpm": Channel(times, times * 0.0 + 1010.0), "maf_gps": Channel(times, times * 0.0 + 1.2)}
+        made = store.keep(self.case, self.tess, Samples(worse), looking.steps(self.case, worse), label="worse")
+        page = self.client.get(self.url("replay", made.pk) + f"?beside={reference.pk}").content.decode()
+        self.assertIn("1.20", page)
+        self.assertIn("warm idle", page)
+        page = self.client.get(self.url("replay", made.pk) + "?beside=999").content.decode()
+        self.assertIn("no such recording of a good car", page)
 
     def test_figures_of_a_stretch_and_a_cut(self) -> None:
         made = self.recording()

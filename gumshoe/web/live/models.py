@@ -47,6 +47,14 @@ class Mark(Evidence):
     text = models.CharField(max_length=200, blank=True)
 
 
+class Reference(Evidence):
+    """A recording that shows how a good car of its kind behaves, by somebody's word."""
+
+    recording = models.OneToOneField(Recording, on_delete=models.PROTECT, related_name="reference")
+    platform = models.CharField(max_length=60, blank=True)
+    words = models.CharField(max_length=120, blank=True)
+
+
 class Choice(models.Model):
     """Which strips somebody looks at in a case; changed freely, it is no evidence."""
 

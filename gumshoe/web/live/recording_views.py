@@ -25,6 +25,12 @@ def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     case = find(pk)
     recording = recordings.find(case, number)
     shown = recordings.on_strips(case, recording)
+    beside, trouble = None, ""
+    if request.GET.get("beside"):
+        try:
+            beside = recordings.compared(case, recording, int(number_of(request, "beside")))
+        except BadInput as error:
+            trouble = str(error)
     args = [pk, number]
     return render(
         request,
@@ -37,6 +43,9 @@ def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
             judged=recordings.read(case, recording).judged,
             tests=cases.knowledge_of(case).tests,
             has_mdf=mdf.available(),
+            beside=beside,
+            trouble=trouble,
+            good_ones=[row for row in recordings.good_ones(case) if row.recording_id != recording.pk],
             others=[row for row in case.recordings.all() if row.pk != recording.pk],
             setup={
                 "strips": looking.drawn(shown),
@@ -91,6 +100,20 @@ def cut(request: HttpRequest, pk: int, number: int) -> JsonResponse:
     except GumshoeError as error:
         return problem(error, 400)
     return JsonResponse({"url": reverse("live:replay", args=[pk, made.pk])})
+
+
+@require_POST
+@needs(Right.WORK)
+def keep_as_good(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """Let a recording stand for a good car of its kind."""
+    case = find(pk)
+    try:
+        recordings.keep_as_good(case, request.user, recordings.find(case, number), request.POST.get("words", ""))  # type: ignore[arg-type]
+    except GumshoeError as error:
+        messages.error(request, str(error))
+    else:
+        messages.success(request, "It stands for a good car of this kind now, in every case.")
+    return redirect("live:replay", pk, number)
 
 
 @require_GET

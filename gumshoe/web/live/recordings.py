@@ -13,6 +13,7 @@ from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.pids import FieldKind, fields_by_key
 from gumshoe.core.powertrain.description import AirMetering, Powertrain
 from gumshoe.core.signals.bands import expected
+from gumshoe.core.signals.comparing import Difference, compare
 from gumshoe.core.signals.derived import derived_channels, with_derived
 from gumshoe.core.signals.detectors import Context, Finding, Judged, judge_recording
 from gumshoe.core.signals.disturbances import Disturbance, disturbances
@@ -25,7 +26,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, store
-from gumshoe.web.live.models import Recording
+from gumshoe.web.live.models import Recording, Reference
 
 _LENGTH = struct.Struct("<I")
 
@@ -193,6 +194,53 @@ def cut(case: Case, user: User, recording: Recording, begin: float, end: float) 
     steps = recording.channels or looking.steps(case, found)
     origin = f"cut from recording {recording.pk}, {end - begin:.0f} s"
     return store.keep(case, user, Samples(found), steps, label=f"{recording.label}, cut"[:80], origin=origin)
+
+
+def keep_as_good(case: Case, user: User, recording: Recording, words: str) -> Reference:
+    """Let a recording stand for a good car of this kind. Raises BadInput when it does already, or nothing is known of
+    the kind."""
+    if hasattr(recording, "reference"):
+        raise BadInput("This recording stands for a good car already.")
+    if not case.vehicle.platform:
+        raise BadInput("The kind of this car is not known.", remedies=("describe the vehicle first",))
+    facts = {"platform": case.vehicle.platform, "words": words.strip()[:120]}
+    return Reference.objects.create(case=case, by=user, recording=recording, **facts)  # type: ignore[no-any-return]
+
+
+def good_ones(case: Case) -> list[Reference]:
+    """Recordings of good cars of this case's kind, from any case."""
+    found = Reference.objects.filter(platform=case.vehicle.platform).exclude(platform="").select_related("recording")
+    return list(found.select_related("case__vehicle", "by"))
+
+
+@dataclass(frozen=True)
+class Compared:
+    """What differs from a good car: (difference, channel's name, unit); and how many channels were held together."""
+
+    reference: Reference
+    rows: list[tuple[Difference, str, str]]
+    together: int
+
+    @property
+    def differing(self) -> list[tuple[Difference, str, str]]:
+        """Only what differs."""
+        return [row for row in self.rows if row[0].differs]
+
+
+def compared(case: Case, recording: Recording, number: int) -> Compared:
+    """A recording beside a good car's. Raises BadInput when there is no such reference, or no region in common."""
+    reference = next((row for row in good_ones(case) if row.pk == number), None)
+    if reference is None:
+        raise BadInput("There is no such recording of a good car for this kind.", remedies=("choose one of the list",))
+    found = compare(samples_of(case, recording), samples_of(reference.case, reference.recording))
+    if not found:
+        raise BadInput(
+            "The two recordings were never in the same operating region.",
+            remedies=("record the region that the good car was in",),
+        )
+    told = looking.channels(case)
+    rows = [(row, told[row.key].name, told[row.key].unit) for row in found if row.key in told]
+    return Compared(reference, rows, len(rows))
 
 
 @dataclass(frozen=True)

@@ -19,6 +19,7 @@ urlpatterns = [
     path("cases/<int:pk>/live/recordings/<int:number>/data/", recording_views.data, name="data"),
     path("cases/<int:pk>/live/recordings/<int:number>/figures/", recording_views.figures, name="recorded_figures"),
     path("cases/<int:pk>/live/recordings/<int:number>/cut/", recording_views.cut, name="cut"),
+    path("cases/<int:pk>/live/recordings/<int:number>/good/", recording_views.keep_as_good, name="keep_as_good"),
     path("cases/<int:pk>/live/recordings/<int:number>/export.csv", recording_views.export_csv, name="export_csv"),
     path("cases/<int:pk>/live/recordings/<int:number>/export.mf4", recording_views.export_mdf, name="export_mdf"),
     path("cases/<int:pk>/live/import/", recording_views.import_file, name="import_file"),
