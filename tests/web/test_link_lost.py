@@ -10,9 +10,11 @@ from random import Random
 from unittest import mock
 
 import numpy as np
+from django.db import OperationalError
 
-from gumshoe.core.obd.errors import BusFailure
-from gumshoe.core.obd.poller import Sample
+from gumshoe.core.obd.errors import BusFailure, LinkError
+from gumshoe.core.obd.link import open_link
+from gumshoe.core.obd.poller import Poller, Sample
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.live import looking, recordings, store
 from gumshoe.web.live import services as live
@@ -22,6 +24,7 @@ from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs.models import ProofDrive
 from gumshoe.web.repairs import services as repairs
 from gumshoe.web.scans import services as scans
+from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.links import connection
 from tests.web.test_work import WithCar
 
@@ -72,6 +75,49 @@ class Live(WithCar):
             until(lambda: isinstance(live.running(self.case).trouble, BusFailure))
         until(lambda: live.news(self.case, 0)["trouble"] is None)
         self.assertIsNot(connection(self.car)._link, link)
+
+    def test_a_full_disk_keeps_what_came_and_stores_it_later(self) -> None:
+        self.idle()
+        until(lambda: live.news(self.case, 0)["region"] == "warm idle")
+        recording = live.begin_free(self.case, self.tess, "yard")
+        until(lambda: recording.chunks.exists())
+        full = OperationalError("database or disk is full")
+        with mock.patch("gumshoe.web.live.feed.store.append", side_effect=full):
+            until(lambda: live.news(self.case, 0)["trouble"])
+            told = live.news(self.case, 0)["trouble"]
+            self.assertIn("disk is full", told["what"])
+            self.assertIn("make room on the disk", told["remedies"])
+            time.sleep(1.5)
+            held = live.news(self.case, 0)["recording"]["samples"]
+        until(lambda: recording.chunks.count() >= 2)
+        until(lambda: live.news(self.case, 0)["trouble"] is None)
+        live.stop(self.case)
+        until(lambda: recording.chunks.filter(last=True).exists())
+        stored = store.load(recording)
+        self.assertGreaterEqual(sum(c.times.size for c in stored.channels.values()), held)
+        gaps = np.diff(stored.channels["rpm"].times)
+        self.assertLess(float(gaps.max()), 1.0)  # nothing is missing from the time the disk was full
+
+    def test_two_testers_on_one_bus(self) -> None:
+        self.idle()
+        until(lambda: "rpm" in live.news(self.case, 0)["now"])
+        with open_link("virtual", garage.channel_of(self.car.stand_in)) as other:
+            keys = ["rpm", "load_pct", "maf_gps", "coolant_c", "module_v", "o2_b1s2_v", "lambda_b1s1"]
+            poller = Poller(other, 0, keys)
+            rounds, lost = [], 0
+            for _ in range(40):
+                watched = live.running(self.case)  # somebody looks, so that the feed goes on
+                watched.since(0, 1)
+                try:
+                    rounds += [sample.value for sample in poller.poll() if sample.key == "rpm"]
+                except LinkError:
+                    lost += 1
+        self.assertGreater(len(rounds), 20)
+        self.assertTrue(all(500.0 < value < 1100.0 for value in rounds))
+        until(lambda: live.news(self.case, 0)["trouble"] is None)
+        _, samples = watched.since(0)
+        speeds = [sample.value for sample in samples if sample.key == "rpm"]
+        self.assertTrue(all(0.0 <= value < 2600.0 for value in speeds), (min(speeds), max(speeds)))
 
     def test_a_feed_nobody_watches_ends(self) -> None:
         with mock.patch("gumshoe.web.live.feed.IDLE_END_S", 0.3):

@@ -72,7 +72,7 @@ class Stored(WithCar):
         made = store.keep(self.case, self.tess, Samples(columns), looking.steps(self.case, columns), label="yard")
         page = self.client.get(self.url("replay", made.pk)).content.decode()
         self.assertIn("Supply 12.1 V with the engine running: too low", page)
-        self.assertIn("Warm-up: coolant_c was not recorded", page)
+        self.assertIn("Warm-up: Coolant temperature was not recorded", page)
         clue = next(clue for clue in suspects.assess_case(self.case)[0].clues if clue.variable == "charging_volts")
         self.assertEqual((clue.value, clue.source), ("bad", made.source))
         test = cases.knowledge_of(self.case).tests["charging_volts"]

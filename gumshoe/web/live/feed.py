@@ -228,10 +228,12 @@ class Feed(threading.Thread):
             try:
                 store.append(recording, number, samples, last=over)
             except (DatabaseError, OSError) as error:  # a full disk, a locked database: kept here, tried again
-                log.exception("a block of recording %s could not be stored", recording.pk)
+                log.warning("a block of recording %s could not be stored: %s", recording.pk, error)
                 self.lost = NotStored(f"The recording could not be stored just now ({error}).")
                 if len(samples) < MOST_PENDING and not (over and self._stopping.is_set()):
                     return
+            else:
+                self.lost = None
         with self._lock:
             self._pending, self._chunks = self._pending[len(samples) :], number + 1
             self._stored += len(samples)
