@@ -134,6 +134,7 @@ CARS = (
     Car("dunlin_30", "ostrel_dunlin_30", "UY0DN30A5F2000214", 131_000.0, 21.0),
     Car("skua_14", "havsel_skua_14", "UY3SK14A3J2000416", 72_000.0, 50.0),
     Car("pipit_10", "havsel_pipit_10", "UY3PP10A6H2000935", 92_000.0, 40.0),
+    Car("gannet_52", "ostrel_gannet_52", "UY0GN52A6D2000418", 168_000.0, 30.0),
 )
-"""Four kinds: a four with an air-flow meter, a V6 with two banks, a turbocharged four with a cam that turns and a
-sealed tank, a three metered by manifold pressure."""
+"""Five kinds: a four with an air-flow meter, a V6 with two banks, a turbocharged four with a cam that turns and a
+sealed tank, a three metered by manifold pressure, a V8 with a coil ground for each bank."""

@@ -71,7 +71,7 @@ class Built(unittest.TestCase):
 
 class Healthy(unittest.TestCase):
     def test_idle_trims_and_no_code(self) -> None:
-        for kind in ("dunlin_30", "pipit_10", "skua_14"):
+        for kind in ("dunlin_30", "pipit_10", "skua_14", "gannet_52"):
             car = driven(kind)
             self.assertEqual(car.memory.records, {}, kind)
             for bank in car.memory.ltft:
@@ -105,6 +105,17 @@ class SixInTwoBanks(unittest.TestCase):
         found = driven("dunlin_30", "ground-coils-b2-open")
         self.assertLessEqual({"P0354", "P0355", "P0356", "P0300"}, set(found.memory.codes("confirmed")))
         self.assertGreater(min(found.memory.misfire_last[3:]), 50 * max(1, max(found.memory.misfire_last[:3])))
+
+    def test_each_bank_of_the_v8_has_a_coil_ground_of_its_own(self) -> None:
+        for defect, codes, others in (
+            ("ground-coils-open", {"P0351", "P0352", "P0353", "P0354"}, {"P0355", "P0358"}),
+            ("ground-coils-b2-open", {"P0355", "P0356", "P0357", "P0358"}, {"P0351", "P0354"}),
+        ):
+            told = confirmed("gannet_52", defect)
+            self.assertLessEqual(codes | {"P0300"}, told)
+            self.assertFalse(others & told)
+        self.assertEqual(confirmed("gannet_52", "coil-8-weak"), {"P0308"})
+        self.assertEqual(confirmed("gannet_52", "exhaust-leak-b2"), {"P0174"})
 
     def test_a_fuse_takes_all_that_hangs_on_it(self) -> None:
         self.assertEqual(confirmed("dunlin_30", "feed-heaters-open"), {"P0030", "P0036", "P0050", "P0056"})

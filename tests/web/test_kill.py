@@ -19,8 +19,9 @@ import time
 import unittest
 import urllib.parse
 import urllib.request
-import zlib
 from pathlib import Path
+
+from gumshoe.core.signals.packing import unpack
 
 ROOT = Path(__file__).resolve().parents[2]
 SERVER = """
@@ -119,10 +120,11 @@ class Killed(unittest.TestCase):
                 self.assertEqual(database.execute("pragma integrity_check").fetchone()[0], "ok")
                 self.assertEqual(database.execute("select count(*) from scans_scan").fetchone()[0], 1)
                 chunks = database.execute("select data from live_chunk order by number").fetchall()
+                steps = json.loads(database.execute("select channels from live_recording").fetchone()[0])
             newest = 0.0
             for (data,) in chunks:
-                raw = json.loads(zlib.decompress(data))
-                newest = max(newest, *(raw["origin"] + times[-1] / 1000.0 for times, _ in raw["columns"].values()))
+                held = unpack(data, tuple(steps), steps)
+                newest = max(newest, *(float(channel.times[-1]) for channel in held.values()))
             self.assertGreater(newest, began + 2.0)
             self.assertLess(killed - newest, 1.5)  # a second, and the tick it takes to write
 

@@ -52,7 +52,7 @@ class Recorded:
         return [row for row in self.judged.findings if not row.good]
 
 
-_read: dict[tuple[int, int], Recorded] = {}
+_read: dict[tuple[int, float, int], Recorded] = {}
 
 
 def recorded(case: Case) -> list[Recorded]:
@@ -62,7 +62,7 @@ def recorded(case: Case) -> list[Recorded]:
 
 def read(case: Case, recording: Recording) -> Recorded:
     """A recording's trims and what the rules see in it; read once for as long as nothing is added to it."""
-    key = recording.pk, recording.chunks.count()
+    key = recording.pk, recording.at.timestamp(), recording.chunks.count()
     if key not in _read:
         samples = samples_of(case, recording)
         try:
