@@ -107,6 +107,14 @@ class Disturbances(unittest.TestCase):
         found = disturbances(Channel(times, values), 1.0, (-40.0, 215.0))
         self.assertEqual([row.kind for row in found], [Kind.DROP_OUT])
 
+    def test_one_step_up_and_back_of_a_coarse_channel_is_none(self) -> None:
+        told = {item.key: item.step for item in derived_channels(V6)}
+        self.assertAlmostEqual(told["total_trim_b1_pct"], 0.78125)
+        values = np.full(200, 7.03125)
+        values[50:53] += 0.78125
+        channel = Channel(np.arange(200) * 0.05, values)
+        self.assertEqual(disturbances(channel, told["total_trim_b1_pct"]), [])
+
     def test_gaps(self) -> None:
         channel = self.signal(1)
         keep = (np.arange(400) < 100) | (np.arange(400) > 160)

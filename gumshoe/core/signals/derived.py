@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gumshoe.core.obd.pids import fields_by_key
 from gumshoe.core.obd.poller import SLOW_KEYS, Sample
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.recording import Channel, Recording
@@ -20,6 +21,7 @@ STANDARD_AIR_GPL = 1.184
 """Air of 25 °C and 101.3 kPa, the reference of absolute load (SAE J1979 [S])."""
 R_AIR = 287.05
 RUNNING_RPM = 300.0
+TRACKS = ("throttle_pct", "throttle_b_pct")
 
 
 @dataclass(frozen=True)
@@ -60,6 +62,11 @@ def _difference(one: Any, other: Any) -> Any:
     return one - other
 
 
+def _told(keys: tuple[str, ...]) -> float:
+    """How finely a sum of channels is told: as its coarsest."""
+    return max(fields_by_key()[key].scale for key in keys)
+
+
 def derived_channels(powertrain: Powertrain) -> tuple[Derived, ...]:
     """Every derived channel that this powertrain can have."""
     litres = powertrain.displacement_l
@@ -74,16 +81,16 @@ def derived_channels(powertrain: Powertrain) -> tuple[Derived, ...]:
         Derived("ve_pct", "Volumetric efficiency", "%", ("maf_gps", "rpm", "intake_c", "baro_kpa"), filling),
         Derived("abs_load_air_pct", "Absolute load from air flow", "%", ("maf_gps", "rpm"), load),
         Derived("boost_error_kpa", "Boost error", "kPa", ("boost_kpa", "boost_cmd_kpa"), _difference),
-        Derived("tracks_pct", "Throttle track A less B", "%", ("throttle_pct", "throttle_b_pct"), _difference),
+        Derived("tracks_pct", "Throttle track A less B", "%", TRACKS, _difference, _told(TRACKS)),
     ]
     for bank in range(1, powertrain.banks + 1):
         trims = (f"stft_b{bank}_pct", f"ltft_b{bank}_pct")
         name = f"Total trim, bank {bank}" if powertrain.banks > 1 else "Total trim"
-        found.append(Derived(f"total_trim_b{bank}_pct", name, "%", trims, _sum))
+        found.append(Derived(f"total_trim_b{bank}_pct", name, "%", trims, _sum, _told(trims)))
         for cam in ("intake", "exhaust"):
             needs = (f"cam_{cam}_b{bank}_deg", f"cam_{cam}_cmd_b{bank}_deg")
             name = f"{cam.capitalize()} cam error, bank {bank}"
-            found.append(Derived(f"cam_{cam}_error_b{bank}_deg", name, "°", needs, _difference))
+            found.append(Derived(f"cam_{cam}_error_b{bank}_deg", name, "°", needs, _difference, 0.1))
     return tuple(found)
 
 

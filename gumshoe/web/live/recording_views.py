@@ -67,7 +67,7 @@ def data(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     samples = recordings.samples_of(case, recordings.find(case, number))
     disturbed = [
         {"key": key, "kind": row.kind.value, "from": row.begin, "to": row.end}
-        for key, row in recordings.disturbed(samples.channels)
+        for key, row in recordings.disturbed(looking.car_of(case), samples.channels)
     ]
     return HttpResponse(
         recordings.as_bytes(samples.channels, disturbed=disturbed, bands=recordings.bands_of(case, samples)),

@@ -20,12 +20,13 @@ from gumshoe.core.signals.disturbances import Disturbance, disturbances
 from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.core.signals.regions import Region, stretches
-from gumshoe.core.signals.strips import MOST_STRIPS, Told, every_strip
+from gumshoe.core.signals.strips import MOST_STRIPS, Told, channels_of, every_strip
 from gumshoe.core.signals.trims import LeakFit, Pattern, RegionTrim, fit_leak, read_pattern, trims_by_region
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, store
+from gumshoe.web.live.feed import Car
 from gumshoe.web.live.models import Recording, Reference
 
 _LENGTH = struct.Struct("<I")
@@ -169,14 +170,14 @@ def figures(case: Case, columns: Mapping[str, Channel], begin: float, end: float
     return rows
 
 
-def disturbed(columns: Mapping[str, Channel]) -> list[tuple[str, Disturbance]]:
+def disturbed(car: Car, columns: Mapping[str, Channel]) -> list[tuple[str, Disturbance]]:
     """Spikes, drop-outs and gaps of each channel."""
-    fields = fields_by_key()
+    fields, told = fields_by_key(), channels_of(car.powertrain, car.identifiers)
     found = []
     for key, channel in columns.items():
-        item = fields.get(key)
-        ends = (item.low, item.high) if item else None
-        found += [(key, row) for row in disturbances(channel, item.scale if item else 0.0, ends)]
+        ends = (fields[key].low, fields[key].high) if key in fields else None
+        step = told[key].step if key in told else 0.0
+        found += [(key, row) for row in disturbances(channel, step, ends)]
     return sorted(found, key=lambda row: row[1].begin)
 
 

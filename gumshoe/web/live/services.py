@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from gumshoe.core.errors import BadInput
@@ -110,7 +111,7 @@ def _disturbed(found: Feed, keys: Iterable[str]) -> list[dict[str, Any]]:
     wanted = set(keys)
     return [
         {"key": key, "kind": row.kind.value, "from": round(row.begin, 3), "to": round(row.end, 3)}
-        for key, row in found.disturbed(recordings.disturbed)
+        for key, row in found.disturbed(partial(recordings.disturbed, found.car))
         if key in wanted
     ]
 
