@@ -18,9 +18,10 @@ from gumshoe.core.signals.derived import derived_channels, with_derived
 from gumshoe.core.signals.detectors import Context, Finding, Grid, Judged, judge_recording
 from gumshoe.core.signals.detectors import engine as engine_rules
 from gumshoe.core.signals.detectors.air import filling, idle
-from gumshoe.core.signals.detectors.exhaust import fit_pressure, follows, particulate_filter, switches
+from gumshoe.core.signals.detectors.exhaust import fit_pressure, particulate_filter, switches
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.regions import Region
+from gumshoe.core.signals.response import best_lag
 from gumshoe.simulator.drive_log import log_drive
 from gumshoe.simulator.drives import STOP, Segment, cruise, start
 from gumshoe.simulator.models import models
@@ -203,7 +204,7 @@ class Signals(unittest.TestCase):
         square = np.sign(np.sin(2 * np.pi * 0.1 * self.TIMES))
         for lag, gain in ((0.0, 1.0), (0.7, 0.6), (2.0, 1.1)):
             late = gain * np.interp(self.TIMES - lag, self.TIMES, square, left=square[0])
-            found = follows(0.1, square, late)
+            found = best_lag(self.TIMES, square, late)
             self.assertAlmostEqual(found[0], lag, delta=0.11)
             self.assertAlmostEqual(found[1], gain, delta=0.08)
 

@@ -48,6 +48,9 @@ class Live(Journey):
         time.sleep(1.5)
         self.assertEqual(self.strips("x1"), held)
         self.assertGreater(self.strips("columns.rpm.n"), count + 5)
+        self.body_key("a")
+        self.assertGreater(self.strips("x1"), self.strips("newest()") - 1.0)
+        self.body_key("p")
         self.body_key("p")
         self.see("Pause the picture")
 

@@ -7,12 +7,16 @@ its own monitors.
 import unittest
 from functools import cache
 
+from gumshoe.core.knowledge.platform import platform_for_vin
+from gumshoe.core.obd.identifiers import read_answer, request
 from gumshoe.core.obd.pids import pid_table, split_current_data
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.control import full_air_gps
 from gumshoe.simulator.drives import MIXED, start
+from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.garage import StandIn
 from gumshoe.simulator.hands import observe
+from gumshoe.simulator.identifiers import items_of
 from gumshoe.simulator.models import models
 from gumshoe.simulator.parts import defects_of, healthy, leak_spread
 from gumshoe.simulator.sensors import pressure_kpa, pressure_volts
@@ -84,6 +88,21 @@ class Healthy(unittest.TestCase):
             self.assertAlmostEqual(warm.engine.state.rpm, warm.model.idle_rpm, delta=40.0)
             litre = warm.engine.state.cylinder_gps / warm.model.displacement_l
             self.assertTrue(1.2 < litre < 2.4, litre)  # common practice: 1.3 to 2.4 g/s per litre at warm idle
+
+
+class Identifiers(unittest.TestCase):
+    def test_a_stand_in_tells_what_its_platform_file_names(self) -> None:
+        """The platform file is the shop's knowledge, the numbers are the car's own: both must mean the same."""
+        for stand_in in fleet().values():
+            platform = platform_for_vin(stand_in.vin)
+            assert platform
+            car = built(stand_in.model)
+            own = items_of(car)
+            self.assertEqual({row.id: row.key for row in platform.identifier}, {n: own[n].key for n in own})
+            for row in platform.identifier:
+                answer = car.commanded.answer(car, request([row]))
+                told = read_answer(answer, [row])
+                self.assertAlmostEqual(told[row.key], float(own[row.id].value(car)), delta=0.06)
 
 
 class SixInTwoBanks(unittest.TestCase):

@@ -143,3 +143,11 @@ class Logged(WithCar):
         ]
         self.assertEqual(messages(whole)[0].payload, bytes.fromhex("49040141424344454647"))
         self.assertEqual(messages(whole[:1]), [])
+
+    def test_a_message_that_lacks_a_frame_in_its_middle_is_left_out(self) -> None:
+        frames = [Frame(1.0, 0x7E8, False, bytes.fromhex("101449040141424344"[:16]), False)]
+        frames += [Frame(1.0 + n, 0x7E8, False, bytes((0x20 | n,)) + bytes(7), False) for n in (1, 2)]
+        self.assertEqual(len(messages(frames)), 1)
+        self.assertEqual(messages([frames[0], frames[2]]), [])
+        late = [frames[0], frames[2], *frames]
+        self.assertEqual(len(messages(late)), 1)  # and what follows is read again

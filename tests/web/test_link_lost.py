@@ -18,6 +18,7 @@ from gumshoe.core.obd.poller import Poller, Sample
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.live import looking, recordings, store
 from gumshoe.web.live import services as live
+from gumshoe.web.live.history import History
 from gumshoe.web.live.models import Chunk, Recording
 from gumshoe.web.proofs import runner as proofs_runner
 from gumshoe.web.proofs import services as proofs
@@ -97,6 +98,30 @@ class Live(WithCar):
         self.assertGreaterEqual(sum(c.times.size for c in stored.channels.values()), held)
         gaps = np.diff(stored.channels["rpm"].times)
         self.assertLess(float(gaps.max()), 1.0)  # nothing is missing from the time the disk was full
+
+    def test_what_memory_cannot_hold_is_lost_and_told(self) -> None:
+        self.idle()
+        until(lambda: live.news(self.case, 0)["region"] == "warm idle")
+        full = OperationalError("database or disk is full")
+        with (
+            mock.patch("gumshoe.web.live.feed.MOST_PENDING", 50),
+            mock.patch("gumshoe.web.live.feed.store.append", side_effect=full),
+        ):
+            live.begin_free(self.case, self.tess, "yard")
+            until(lambda: "are lost" in ((live.news(self.case, 0)["trouble"] or {}).get("what", "")))
+        live.stop(self.case)
+
+    def test_a_page_from_before_a_restart_goes_on(self) -> None:
+        history = History()
+        history.add([Sample(1.0, "rpm", 800.0), Sample(1.1, "rpm", 801.0)])
+        self.assertEqual(len(history.since(1, 10)), 1)
+        self.assertEqual(len(history.since(2, 10)), 0)
+        self.assertEqual(len(history.since(90_000, 10)), 2)
+        small = History(keep=8)
+        for number in range(20):
+            small.add([Sample(float(number), "rpm", float(number))])
+        self.assertEqual(small.count, 20)
+        self.assertEqual([sample.value for sample in small.since(17, 10)], [17.0, 18.0, 19.0])
 
     def test_two_testers_on_one_bus(self) -> None:
         self.idle()

@@ -23,7 +23,7 @@ from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
-from gumshoe.web.live import feed, looking, store
+from gumshoe.web.live import feed, looking, recordings, store
 from gumshoe.web.live import services as live
 from gumshoe.web.repairs import services as repairs
 from gumshoe.web.reports.casefile import export
@@ -406,7 +406,9 @@ class RoundTrip(WithCar):
             for key, value in (("rpm", 830.0), ("stft_b1_pct", 3.0), ("ltft_b1_pct", 25.0), ("maf_gps", 2.15))
         ]
         steps = looking.steps(self.case, {row.key for row in samples})
-        store.keep(self.case, self.tess, Samples.from_samples(samples), steps, label="idle")
+        kept = store.keep(self.case, self.tess, Samples.from_samples(samples), steps, label="idle", origin="file x.csv")
+        live.mark(self.case, self.tess, 1_772_360_012.5, "rattle")
+        recordings.keep_as_good(self.case, self.tess, kept, "proven good")
         test = cases.knowledge_of(self.case).tests["look_hoses"]
         bench.record(self.case, self.tess, test, {"found": "crankcase hose split"}, "")
         first = write_case(export(self.case))

@@ -81,13 +81,28 @@ class EventFacts:
 
 @dataclass(frozen=True)
 class RecordingFacts:
-    """A recording: for each channel the times (seconds of Unix time) and the values in the channel's unit."""
+    """A recording: for each channel the times (seconds of Unix time) and the values in the channel's unit. ``origin``:
+    the file or recording it is from; ``good_car``: it shows a good car, in the words of who said so."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
     label: str
     columns: dict[str, tuple[tuple[float, ...], tuple[float, ...]]]
     purpose: str = ""
+    at: str = ""
+    by: str = ""
+    origin: str = ""
+    good_car: str | None = None
+
+
+@dataclass(frozen=True)
+class MarkFacts:
+    """A moment of the live signal (seconds of Unix time) that somebody marked."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    moment: float
+    text: str = ""
     at: str = ""
     by: str = ""
 
@@ -218,6 +233,7 @@ class CaseFile:
     events: tuple[EventFacts, ...] = ()
     scans: tuple[Snapshot, ...] = ()
     recordings: tuple[RecordingFacts, ...] = ()
+    marks: tuple[MarkFacts, ...] = ()
     trims: tuple[RegionTrim, ...] = ()
     hand_tests: tuple[HandTestFacts, ...] = ()
     tests: tuple[TestFacts, ...] = ()

@@ -81,7 +81,15 @@ _NUMBER = re.compile(r"^([-+]?\d+(?:[.,]\d+)?)\s*(.*)$")
 _NAMES = {"°c": "degC", "°f": "degF", "c": "degC", "f": "degF", '"': "inch", "in": "inch", "thou": "thou"}
 _NAMES |= {"mbar": "millibar", "inhg": "inHg", "n·m": "newton * meter"}
 _NAMES |= {"ω": "ohm", "ohms": "ohm", "kω": "kiloohm", "mω": "megaohm", "v": "volt", "mv": "millivolt"}
-_NAMES |= {"a": "ampere", "ma": "milliampere"}
+_NAMES |= {"a": "ampere", "ma": "milliampere", "nm": "newton * meter", "inh2o": "inH2O", "%": "percent"}
+_NAMES |= {"km/h": "kilometer/hour", "kph": "kilometer/hour", "mph": "mile/hour", "1/min": "rpm", "r/min": "rpm"}
+_NAMES |= {"°": "degree", "deg": "degree", "g/s": "gram/second", "kg/h": "kilogram/hour", "lb/min": "pound/minute"}
+_NAMES |= {"l/h": "liter/hour"}
+
+
+def unit_name(written: str) -> str:
+    """What the units library calls a unit that is written as the trade does."""
+    return _NAMES.get(written.lower(), written)
 
 
 @cache
@@ -108,7 +116,6 @@ def number_of(text: str, unit: str) -> float:
     if not said or said.lower() == unit.lower():
         return value
     try:
-        wanted = _NAMES.get(unit.lower(), unit)
-        return float(units().Quantity(value, _NAMES.get(said.lower(), said)).to(wanted).magnitude)
+        return float(units().Quantity(value, unit_name(said)).to(unit_name(unit)).magnitude)
     except (pint.errors.PintError, AttributeError, TypeError, ValueError, AssertionError) as error:
         raise BadInput(f"“{said[:20]}” cannot be turned into {unit or 'plain digits'}.", remedies=remedies) from error

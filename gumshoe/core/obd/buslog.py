@@ -1,6 +1,6 @@
 """A diagnostic session that somebody else logged: bus frames of a file into channels, and into a scan.
 
-Files are read by python-can (candump's log, Vector's ASC and BLF, PEAK's TRC). Messages are put together again as ISO
+Files are read by python-can (candump's log, ASC, BLF, TRC). Messages are put together again as ISO
 15765-2 cuts them [S]; nobody is asked, so flow control is only skipped.
 """
 
@@ -19,7 +19,7 @@ from gumshoe.core.obd.errors import NoAnswer, Refused
 from gumshoe.core.obd.identifiers import IdentifierRow
 from gumshoe.core.obd.link import MODULES, Addressing, Answer, Exchange, Frame
 from gumshoe.core.obd.pids import bitmap_for, pid_table
-from gumshoe.core.obd.poller import Sample
+from gumshoe.core.obd.poller import EPOCH_S, Sample
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.obd.uds import ModuleAddress
@@ -28,8 +28,6 @@ SUFFIXES = (".log", ".asc", ".blf", ".trc")
 MOST_FRAMES = 5_000_000
 PENDING = 0x78
 CLEAR = 0x04
-EPOCH_S = 1e8
-"""Times below are no dates: the file counts from its own begin."""
 
 
 @dataclass(frozen=True)
@@ -39,6 +37,16 @@ class Message:
     time: float
     id: int
     payload: bytes
+
+
+@dataclass
+class _Open:
+    """A message of several frames that is not whole yet."""
+
+    time: float
+    length: int
+    body: bytearray
+    count: int = 0
 
 
 def read_frames(content: bytes, suffix: str) -> list[Frame]:
@@ -71,29 +79,33 @@ def read_frames(content: bytes, suffix: str) -> list[Frame]:
 
 
 def messages(frames: Iterable[Frame]) -> list[Message]:
-    """Diagnostic messages put together; what is cut short is left out."""
+    """Diagnostic messages put together; one that is cut short, or lacks a frame in its middle, is left out."""
     found: list[Message] = []
-    open_ones: dict[int, tuple[float, int, bytearray]] = {}
+    open_ones: dict[int, _Open] = {}
     for frame in frames:
         data = frame.data
-        if not data or not _diagnostic(frame.id):
+        if not data or not is_diagnostic(frame):
             continue
         kind = data[0] >> 4
         if kind == 0 and 0 < data[0] & 0x0F < len(data):
             found.append(Message(frame.time, frame.id, data[1 : 1 + (data[0] & 0x0F)]))
         elif kind == 1 and len(data) >= 3:
-            open_ones[frame.id] = frame.time, (data[0] & 0x0F) << 8 | data[1], bytearray(data[2:])
+            open_ones[frame.id] = _Open(frame.time, (data[0] & 0x0F) << 8 | data[1], bytearray(data[2:]))
         elif kind == 2 and frame.id in open_ones:
-            began, length, body = open_ones[frame.id]
-            body += data[1:]
-            if len(body) >= length:
-                found.append(Message(began, frame.id, bytes(body[:length])))
+            begun = open_ones[frame.id]
+            begun.count += 1
+            begun.body += data[1:]
+            if data[0] & 0x0F != begun.count & 0x0F:
+                del open_ones[frame.id]
+            elif len(begun.body) >= begun.length:
+                found.append(Message(begun.time, frame.id, bytes(begun.body[: begun.length])))
                 del open_ones[frame.id]
     return found
 
 
-def _diagnostic(identifier: int) -> bool:
-    return 0x700 <= identifier <= 0x7FF or identifier >> 16 in (0x18DA, 0x18DB)
+def is_diagnostic(frame: Frame) -> bool:
+    """Whether a frame's id is one of those that testers and modules talk on (ISO 15765-4 [S])."""
+    return frame.id >> 16 in (0x18DA, 0x18DB) if frame.extended else 0x700 <= frame.id <= 0x7FF
 
 
 def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = ()) -> list[Sample]:

@@ -26,6 +26,8 @@ SLOW_EVERY = 10
 _RATE_WINDOW_S = 5.0
 
 
+EPOCH_S = 1e8
+"""Times of samples below this are no dates: they count from the begin of what they are of."""
 _BEGAN = time.time() - time.monotonic()
 
 

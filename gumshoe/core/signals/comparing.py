@@ -8,6 +8,7 @@ import numpy as np
 
 from gumshoe.core.obd.pids import fields_by_key
 from gumshoe.core.signals.detectors.model import Grid
+from gumshoe.core.signals.disturbances import MAD
 from gumshoe.core.signals.recording import Recording
 from gumshoe.core.signals.regions import Region, stretches
 
@@ -16,7 +17,6 @@ SPREADS, SHARE = 3.0, 0.06
 """A channel differs when its middle lies so many spreads of the good car's away, and so much of its level."""
 STEPS, MOVES = 2.0, 0.15
 """And so many of the steps it is told in, and such a share of how far it moves over the whole drive."""
-MAD = 1.4826
 LEFT_OUT = ("distance_", "time_", "warmups", "run_time_s", "fuel_level_pct", "baro_kpa", "ambient_c", "misfire_")
 """What differs between any two drives."""
 

@@ -12,13 +12,12 @@ from typing import Any
 import numpy as np
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.obd.poller import EPOCH_S
 from gumshoe.core.signals.recording import Floats, Recording
 from gumshoe.core.signals.strips import Told
 from gumshoe.core.signals.tables import MOST_COLUMNS, Read, known_channel, made_of
 
 SUFFIXES = (".mf4", ".mdf", ".dat")
-EPOCH_S = 1e8
-"""Times below are no dates: they count from the recording's own begin."""
 
 
 def available() -> bool:

@@ -19,7 +19,7 @@ CONSTANT = 0.08
 """A feedback that moves less than this share of the command's travel stands still."""
 LAG_S = 0.8
 """A settled actuator is there within this time."""
-TRY_S = np.arange(0.0, 3.01, 0.05)
+MOST_LAG_S, TRY_S = 3.0, 0.05
 
 
 class Follows(StrEnum):
@@ -52,6 +52,23 @@ class Response:
     travel: float
 
 
+def best_lag(
+    times: Floats, command: Floats, feedback: Floats, most_s: float = MOST_LAG_S
+) -> tuple[float, float, float]:
+    """(lag in s, gain, offset) of the straight line from the shifted command to its feedback that fits best."""
+    best = (np.inf, 0.0, 0.0, float(np.mean(feedback)))
+    for shift in np.arange(0.0, most_s + 1e-9, TRY_S).tolist():
+        held = np.interp(times - shift, times, command, left=command[0])
+        moved = held - held.mean()
+        power = float(moved @ moved)
+        gain = float(moved @ feedback) / power if power > 0.0 else 0.0
+        offset = float(np.mean(feedback)) - gain * float(held.mean())
+        error = float(np.mean((gain * held + offset - feedback) ** 2))
+        if error < best[0]:
+            best = (error, shift, gain, offset)
+    return best[1], best[2], best[3]
+
+
 def judge(
     times: Floats, command: Floats, feedback: Floats, *, expected: float = 1.0, tolerance: float = 8.0
 ) -> Response:
@@ -63,15 +80,7 @@ def judge(
     travel = float(np.ptp(feedback))
     if travel < CONSTANT * wanted * abs(expected):
         return Response(Follows.STUCK, 0.0, 0.0, float(np.max(np.abs(feedback - np.median(feedback)))), travel)
-    errors, gains = [], []
-    for shift in TRY_S:
-        held = np.interp(times - shift, times, command, left=command[0])
-        gain, offset = np.polyfit(held, feedback, 1) if np.ptp(held) > 0.0 else (0.0, float(np.mean(feedback)))
-        errors.append(float(np.mean((gain * held + offset - feedback) ** 2)))
-        gains.append(float(gain))
-    best = int(np.argmin(errors))
-    lag = float(TRY_S[best])
-    gain = gains[best]
+    lag, gain, _ = best_lag(times, command, feedback)
     held = np.interp(times - lag, times, command, left=command[0])
     settled = _settled(times, command, LAG_S)
     offset = float(np.median(feedback - expected * held))

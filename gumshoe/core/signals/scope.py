@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.signals.tables import PER_SECOND, text_of
 
 Floats = NDArray[np.float64]
 HYSTERESIS = 0.1
@@ -27,7 +28,6 @@ GAP_MAD, GAP_SHARE = 8.0, 0.15
 """A drop-out is so many median absolute deviations, and at least that share of the level, away from it."""
 MOST_SAMPLES, MOST_CHANNELS = 2_000_000, 16
 MOST_BYTES = 64_000_000
-UNITS_S = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "µs": 1e-6, "min": 60.0}
 UNITS_V = {"v": 1.0, "mv": 1e-3, "kv": 1e3, "a": 1.0, "ma": 1e-3, "%": 1.0}
 
 
@@ -116,11 +116,7 @@ def read_csv(data: bytes) -> tuple[Trace, ...]:
     """
     if len(data) > MOST_BYTES:
         raise BadInput("The file is larger than 64 MB.", remedies=("cut it to the stretch that matters",))
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        text = data.decode("latin-1")
-    lines = [line for line in text.splitlines() if line.strip() and not line.startswith("#")]
+    lines = [line for line in text_of(data).splitlines() if line.strip() and not line.startswith("#")]
     if len(lines) < 3:
         raise BadInput("The file holds no trace.", remedies=("a head line, then time and values in columns",))
     separator = max(";\t,", key=lines[0].count)
@@ -135,7 +131,7 @@ def read_csv(data: bytes) -> tuple[Trace, ...]:
     if len(rows) - 1 > MOST_SAMPLES:
         raise BadInput(f"More than {MOST_SAMPLES:,} samples.", remedies=("cut the recording",))
     table = np.array([_numbers(row, number, len(head), comma) for number, row in enumerate(rows[1:], 2)])
-    scale, _ = _unit(head[0], UNITS_S, "s")
+    scale, _ = _unit(head[0], PER_SECOND, "s")
     times = table[:, 0] * scale
     backwards = np.flatnonzero(np.diff(times) <= 0.0)
     if len(backwards):

@@ -44,7 +44,9 @@ class Read:
 
 def read_table(data: bytes, known: Mapping[str, Told]) -> Read:
     """Read a CSV file. Raises BadInput saying what does not fit."""
-    text = _text(data)
+    if not data.strip():
+        raise BadInput("The file is empty.", remedies=("choose another file",))
+    text = text_of(data)
     lines = _head(text)
     separator = max(";,\t", key=lines[0].count)
     comma = separator != "," and any(_COMMA.search(line) for line in lines[1:])
@@ -97,9 +99,8 @@ def read_table(data: bytes, known: Mapping[str, Told]) -> Read:
     return _wide(table, times, at, named, known)
 
 
-def _text(data: bytes) -> str:
-    if not data.strip():
-        raise BadInput("The file is empty.", remedies=("choose another file",))
+def text_of(data: bytes) -> str:
+    """The characters of a text file. Raises BadInput when it is none."""
     if b"\x00" in data[:4096] and not data.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise BadInput("This is no text file.", remedies=("save it as CSV",))
     for encoding in (

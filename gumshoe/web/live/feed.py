@@ -79,7 +79,7 @@ class Feed(threading.Thread):
         self._began = 0.0
         self._pending: list[Sample] = []
         self._chunks = 0
-        self._stored = 0
+        self._stored = self._gone = 0
         self._flushed = 0.0
         self._asking: frozenset[str] = frozenset()
         self._stopping = threading.Event()
@@ -131,7 +131,7 @@ class Feed(threading.Thread):
     def record(self, recording: Recording, seconds: float) -> None:
         """Store what comes from now on, for so many seconds."""
         with self._lock:
-            self._recording, self._pending, self._chunks, self._stored = recording, [], 0, 0
+            self._recording, self._pending, self._chunks, self._stored, self._gone = recording, [], 0, 0, 0
             self.lost = None
             self._began = self._flushed = time.monotonic()
             self._until = self._began + seconds
@@ -144,6 +144,7 @@ class Feed(threading.Thread):
             total = self._until - self._began
             return {
                 "id": self._recording.pk,
+                "guided": bool(self._recording.purpose),
                 "share": min((time.monotonic() - self._began) / total, 1.0),
                 "left": max(self._until - time.monotonic(), 0.0),
                 "seconds": time.monotonic() - self._began,
@@ -220,32 +221,42 @@ class Feed(threading.Thread):
         now = time.monotonic()
         with self._lock:
             recording, over = self._recording, now >= self._until
-            if recording is None or (now - self._flushed < FLUSH_S and not over):
+            soon = now - self._flushed < FLUSH_S
+            if recording is None or (soon and (not over or self.lost is not None)):
                 return
             samples, number = self._pending, self._chunks
             self._flushed = now
-        if samples or over:
-            try:
-                store.append(recording, number, samples, last=over)
-            except (DatabaseError, OSError) as error:  # a full disk, a locked database: kept here, tried again
-                log.warning("a block of recording %s could not be stored: %s", recording.pk, error)
-                self.lost = NotStored(f"The recording could not be stored just now ({error}).")
-                if len(samples) < MOST_PENDING and not (over and self._stopping.is_set()):
-                    return
-            else:
-                self.lost = None
+        if (samples or over) and not self._stored_block(recording, number, samples, last=over):
+            return
         with self._lock:
             self._pending, self._chunks = self._pending[len(samples) :], number + 1
             self._stored += len(samples)
             if over:
                 self._recording = None
 
+    def _stored_block(self, recording: Recording, number: int, samples: list[Sample], *, last: bool) -> bool:
+        """Store a block; whether it is. What cannot be stored is kept and tried again, as much as memory should hold:
+        beyond that the oldest goes, and is told."""
+        try:
+            store.append(recording, number, samples, last=last)
+        except (DatabaseError, OSError) as error:  # a full disk, a locked database
+            log.warning("a block of recording %s could not be stored: %s", recording.pk, error)
+            over = max(len(samples) - MOST_PENDING, 0)
+            with self._lock:
+                self._pending = self._pending[over:]
+                self._gone += over
+            gone = f" {self._gone} samples of it are lost." if self._gone else ""
+            self.lost = NotStored(f"The recording could not be stored just now ({error}).{gone}")
+            return False
+        self.lost = None
+        return True
+
     def _finish(self) -> None:
         with self._lock:
             recording, samples, number = self._recording, self._pending, self._chunks
             self._recording = None
         if recording is not None and samples:
-            store.append(recording, number, samples, last=True)
+            self._stored_block(recording, number, samples, last=True)
 
 
 _feeds: dict[int, Feed] = {}

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import PurePath
 
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from gumshoe.core.errors import BadInput
-from gumshoe.core.obd.buslog import SUFFIXES, messages, read_frames, samples_of, snapshot_of
+from gumshoe.core.obd.buslog import SUFFIXES, is_diagnostic, messages, read_frames, samples_of, snapshot_of
 from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.signals import mdf
 from gumshoe.core.signals.mdf import read_mdf, write_mdf
@@ -24,7 +25,7 @@ from gumshoe.web.scans.models import Scan
 
 MOST_BYTES = 256 * 1024 * 1024
 MOST_KEPT = 200_000
-"""So many frames of a log are kept with its scan."""
+"""So many diagnostic frames of a log are kept with its scan."""
 
 
 @dataclass(frozen=True)
@@ -76,9 +77,7 @@ def _bus_log(case: Case, user: User, name: str, content: bytes) -> Made:
             words.append(f"{len(samples.channels)} channels over {samples.seconds:.0f} s are a recording.")
         if snapshot is not None:
             why = Scan.Why.AGAIN if case.scans.exists() else Scan.Why.INTAKE
-            lines = [
-                candump_line(frame) for frame in frames[:MOST_KEPT] if 0x700 <= frame.id <= 0x7FF or frame.extended
-            ]
+            lines = [candump_line(frame) for frame in islice(filter(is_diagnostic, frames), MOST_KEPT)]
             scans.store(case, user, snapshot, lines, why, f"file {name}"[:80], samples.seconds)
             words.append(f"{len(snapshot.stored_codes)} codes of it are a scan.")
     return Made(recording, " ".join(words))

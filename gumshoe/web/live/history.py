@@ -48,7 +48,9 @@ class History:
             self._gone += quarter
 
     def since(self, cursor: int, most: int) -> list[Sample]:
-        """The newest samples after ``cursor``, at most so many."""
+        """The newest samples after ``cursor``, at most so many. A cursor that never was (of a feed before this one) is
+        none."""
+        cursor = cursor if cursor <= self.count else 0
         start = max(cursor - self._gone, len(self._times) - most, 0)
         columns = zip(self._times[start:], self._which[start:], self._values[start:], strict=True)
         return [Sample(time, self._keys[which], value) for time, which, value in columns]

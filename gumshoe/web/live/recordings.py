@@ -46,6 +46,8 @@ class Recorded:
     trims: tuple[RegionTrim, ...]
     note: str = ""
     judged: Judged = NOTHING
+    keys: tuple[str, ...] = ()
+    """Its channels, computed ones with them."""
 
     @property
     def bad(self) -> list[Finding]:
@@ -75,7 +77,8 @@ def read(case: Case, recording: Recording) -> Recorded:
         while len(_read) >= MOST_READ:
             del _read[next(iter(_read))]
         context = Context(cases.powertrain_of(case), cases.specification_of(case))
-        _read[key] = Recorded(recording, samples.seconds, trims, note, judge_recording(samples, context))
+        judged = judge_recording(samples, context)
+        _read[key] = Recorded(recording, samples.seconds, trims, note, judged, tuple(samples.channels))
     return _read[key]
 
 
@@ -95,9 +98,8 @@ def samples_of(case: Case, recording: Recording) -> Samples:
 def on_strips(case: Case, recording: Recording) -> looking.Looking:
     """The strips that a recording's channels fill."""
     powertrain = cases.powertrain_of(case)
-    held = set(samples_of(case, recording).channels)
     known = looking.channels(case)
-    told = {key: known.get(key) or Told(key, key, "", 0.01, "file") for key in sorted(held)}
+    told = {key: known.get(key) or Told(key, key, "", 0.01, "file") for key in sorted(read(case, recording).keys)}
     strips = every_strip(powertrain, told)
     usual = [name for name in looking.usual_strips(powertrain) if name in strips]
     order = (*usual, *(name for name in strips if name not in usual))

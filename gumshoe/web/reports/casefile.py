@@ -12,6 +12,7 @@ from gumshoe.core.casefile.model import (
     EventFacts,
     HandTestFacts,
     LineFacts,
+    MarkFacts,
     ProbeFacts,
     ProofFacts,
     RecordingFacts,
@@ -64,6 +65,13 @@ def export(case: Case) -> CaseFile:
             ),
         ),
         recordings=(*came.recordings, *map(_recording, recordings)),
+        marks=(
+            *came.marks,
+            *(
+                MarkFacts(mark.moment, mark.text, mark.at.isoformat(), str(mark.by))
+                for mark in ours.added(case.marks.select_related("by"))
+            ),
+        ),
         trims=(*came.trims, *(t for item in live.recorded(case) if ours.is_added(item.recording) for t in item.trims)),
         hand_tests=(
             *came.hand_tests,
@@ -160,7 +168,8 @@ def _recording(row: Recording) -> RecordingFacts:
         key: (tuple(channel.times.tolist()), tuple(channel.values.tolist()))
         for key, channel in store.load(row).channels.items()
     }
-    return RecordingFacts(row.label, columns, row.purpose, row.at.isoformat(), str(row.by))
+    good = row.reference.words if hasattr(row, "reference") else None
+    return RecordingFacts(row.label, columns, row.purpose, row.at.isoformat(), str(row.by), row.origin, good)
 
 
 def _line(row: Line) -> LineFacts:

@@ -25,7 +25,7 @@ from gumshoe.web.bench.models import CircuitReading, TestRecord
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Complaint, Imported
 from gumshoe.web.live import looking, store
-from gumshoe.web.live.models import Recording
+from gumshoe.web.live.models import Mark, Recording, Reference
 from gumshoe.web.proofs.models import Judgement
 from gumshoe.web.repairs.models import Answer, Clearing, Line, LooseEnd, LooseEndClosed, Verdict, Work
 from gumshoe.web.scans import services as scans
@@ -84,9 +84,12 @@ class _Maker:
 
     def _recording(self, told: RecordingFacts) -> None:
         columns = {key: Channel(np.array(times), np.array(values)) for key, (times, values) in told.columns.items()}
-        facts = {"label": told.label[:80], "purpose": told.purpose[:20]}
+        facts = {"label": told.label[:80], "purpose": told.purpose[:20], "origin": told.origin[:120]}
         row = self.make(Recording, told.at, channels=looking.steps(self.case, columns), **facts)
         store.fill(row, Samples.sorted(columns))
+        if told.good_car is not None:
+            words, kind = told.good_car[:120], self.case.vehicle.platform
+            self.make(Reference, told.at, recording=row, platform=kind, words=words)
 
     def everything(self, document: CaseFile) -> None:
         if document.complaint:
@@ -104,6 +107,8 @@ class _Maker:
         self._scans(document)
         for recording in document.recordings:
             self._recording(recording)
+        for mark in document.marks:
+            self.make(Mark, mark.at, moment=mark.moment, text=mark.text[:200])
         for hand in document.hand_tests:
             self.make(HandTest, hand.at, cylinders=list(hand.cylinders), how=hand.how[:80])
         for test in document.tests:

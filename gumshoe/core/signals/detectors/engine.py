@@ -10,8 +10,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from gumshoe.core.powertrain.description import Evap, Fuel, Phasers, Powertrain, Throttle
-from gumshoe.core.signals.detectors.exhaust import follows
 from gumshoe.core.signals.detectors.model import Context, Finding, Grid, Rule, known
+from gumshoe.core.signals.response import best_lag
 
 CAM_OFF_DEG, CAM_LAG_S, CAM_MOVED_DEG, STUCK_SHARE = 3.0, 0.8, 4.0, 0.25
 ALIKE_DEG = 2.0
@@ -39,7 +39,7 @@ def cams(grid: Grid, context: Context) -> Iterator[Finding]:
         best = max(stretches, key=lambda one: float(np.ptp(wanted[one])) + 1e-3 * (one.stop - one.start))
         a, b = wanted[best], got[best]
         moved = float(np.ptp(a))
-        lag, gain = follows(grid.step, a, b) if moved >= CAM_MOVED_DEG else (0.0, 1.0)
+        lag, gain, _ = best_lag(grid.times[best], a, b) if moved >= CAM_MOVED_DEG else (0.0, 1.0, 0.0)
         settled = np.abs(np.gradient(np.convolve(a, np.ones(15) / 15.0, mode="same"))) < 0.02
         error = float(np.median((b - a)[settled])) if settled.any() else float(np.median(b - a))
         off[name] = error

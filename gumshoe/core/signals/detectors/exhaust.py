@@ -13,6 +13,7 @@ import numpy as np
 
 from gumshoe.core.powertrain.description import Aftertreatment, Fuel, Powertrain
 from gumshoe.core.signals.detectors.model import Bools, Context, Finding, Floats, Grid, Rule, lively
+from gumshoe.core.signals.response import best_lag
 
 CRUISE_RPM = (1300.0, 3800.0)
 STEADY_S = 20.0
@@ -104,26 +105,12 @@ def upstream(grid: Grid, context: Context) -> Iterator[Finding]:
             or not grid.quick("lambda_cmd", period / PARTS)
         ):
             continue
-        lag, gain = follows(grid.step, lively(wanted, grid.step), lively(got, grid.step), most)
+        lag, gain, _ = best_lag(grid.times[best], lively(wanted, grid.step), lively(got, grid.step), most)
         good = lag <= SLOW_S and gain >= WEAK_GAIN
         of_bank = f" of bank {bank}" if context.powertrain.banks > 1 else ""
         said = "answers as it should" if good else ("answers late" if gain >= WEAK_GAIN else "is slow and hardly moves")
         words = f"The upstream sensor{of_bank} follows the mixture {lag:.1f} s later, gain {gain:.2f}: it {said}."
         yield Finding("upstream", words, *grid.span(best), good)
-
-
-def follows(step: float, wanted: Floats, got: Floats, most_s: float = 3.0) -> tuple[float, float]:
-    """(lag in s, gain) of the shift that fits best, by least squares."""
-    best = (np.inf, 0.0, 0.0)
-    for shift in range(int(most_s / step) + 1):
-        a = wanted[: len(wanted) - shift] - np.mean(wanted)
-        b = got[shift:] - np.mean(got[shift:])
-        power = float(a @ a)
-        gain = float(a @ b) / power if power > 0.0 else 0.0
-        left = float(np.mean((b - gain * a) ** 2))
-        if left < best[0]:
-            best = (left, shift * step, gain)
-    return best[1], best[2]
 
 
 @dataclass(frozen=True)

@@ -129,7 +129,7 @@ document.addEventListener("alpine:init", function () {
         });
       },
       progress: function () {
-        var self = this, guided = self.recording && self.recording.left < 600, bar = self.$root.querySelector("[data-progress]");
+        var self = this, guided = self.recording && self.recording.guided, bar = self.$root.querySelector("[data-progress]");
         if (bar) bar.style.setProperty("width", guided ? Math.round(self.recording.share * 100) + "%" : "100%");
         self.$root.querySelectorAll("[data-purpose]").forEach(function (button) {
           button.disabled = Boolean(self.recording) || !self.ready[button.dataset.purpose];
@@ -142,7 +142,7 @@ document.addEventListener("alpine:init", function () {
       get left() {
         if (!this.recording) return "";
         var s = this.recording, done = Math.floor(s.seconds);
-        return s.left < 600 ? Math.ceil(s.left) + " s left" : Math.floor(done / 60) + ":" + String(done % 60).padStart(2, "0") + ", " + s.samples + " samples";
+        return s.guided ? Math.ceil(s.left) + " s left" : Math.floor(done / 60) + ":" + String(done % 60).padStart(2, "0") + ", " + s.samples + " samples";
       },
       get pauseWords() { return this.paused ? "Go on" : "Pause the picture"; },
       get hasTrouble() { return Boolean(this.trouble); },

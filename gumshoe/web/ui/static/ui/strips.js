@@ -179,15 +179,9 @@
     var self = this;
     document.addEventListener("keydown", function (event) {
       if (event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input, textarea, select")) return;
-      var span = self.x1 - self.x0, done = true;
-      if (event.key === "ArrowLeft") self.show(self.x0 - span / 5, self.x1 - span / 5);
-      else if (event.key === "ArrowRight") self.show(self.x0 + span / 5, self.x1 + span / 5);
-      else if (event.key === "+") self.zoom(0.5);
-      else if (event.key === "-") self.zoom(2);
-      else if (event.key === "0") self.all();
-      else if (event.key === "[" || event.key === "]") self.edgeOfSelection(event.key === "[");
-      else done = false;
-      if (done) event.preventDefault();
+      if (event.key !== "[" && event.key !== "]") return;
+      self.edgeOfSelection(event.key === "[");
+      event.preventDefault();
     });
   };
 
