@@ -97,6 +97,16 @@ class Stored(WithCar):
         page = self.client.get(self.url("replay", made.pk) + "?beside=999").content.decode()
         self.assertIn("no such recording of a good car", page)
 
+    def test_what_jumps_because_the_engine_starts_is_not_disturbed(self) -> None:
+        times = np.arange(0.0, 40.0, 0.1)
+        load = np.where(times < 20.0, 0.0, 25.0)
+        load[203:205] = 0.0
+        rpm = np.where(times < 20.0, 0.0, 780.0)
+        car = looking.car_of(self.case)
+        running = {"rpm": Channel(times, times * 0.0 + 780.0), "load_pct": Channel(times, load)}
+        self.assertTrue(recordings.disturbed(car, running))
+        self.assertEqual(recordings.disturbed(car, {**running, "rpm": Channel(times, rpm)}), [])
+
     def test_figures_of_a_stretch_and_a_cut(self) -> None:
         made = self.recording()
         answer = self.client.get(self.url("recorded_figures", made.pk), {"from": 1.7e9 + 16, "to": 1.7e9 + 20}).json()

@@ -42,6 +42,7 @@ def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
             strips=shown.shown_strips,
             judged=recordings.read(case, recording).judged,
             tests=cases.knowledge_of(case).tests,
+            names={key: told.name for key, told in looking.channels(case).items()},
             has_mdf=mdf.available(),
             beside=beside,
             trouble=trouble,

@@ -16,6 +16,7 @@ from gumshoe.core.signals.bands import expected
 from gumshoe.core.signals.comparing import Difference, compare
 from gumshoe.core.signals.derived import derived_channels, with_derived
 from gumshoe.core.signals.detectors import Context, Finding, Judged, judge_recording
+from gumshoe.core.signals.detectors.model import RUNNING_RPM
 from gumshoe.core.signals.disturbances import Disturbance, disturbances
 from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
@@ -32,6 +33,7 @@ from gumshoe.web.live.models import Recording, Reference
 _LENGTH = struct.Struct("<I")
 
 MOST_READ = 200
+START_S = 2.0
 
 
 NOTHING = Judged((), (), ())
@@ -99,7 +101,9 @@ def on_strips(case: Case, recording: Recording) -> looking.Looking:
     """The strips that a recording's channels fill."""
     powertrain = cases.powertrain_of(case)
     known = looking.channels(case)
-    told = {key: known.get(key) or Told(key, key, "", 0.01, "file") for key in sorted(read(case, recording).keys)}
+    fields = fields_by_key()
+    held = [k for k in sorted(read(case, recording).keys) if k not in fields or fields[k].kind is FieldKind.NUMBER]
+    told = {key: known.get(key) or Told(key, key, "", 0.01, "file") for key in held}
     strips = every_strip(powertrain, told)
     usual = [name for name in looking.usual_strips(powertrain) if name in strips]
     order = (*usual, *(name for name in strips if name not in usual))
@@ -179,8 +183,17 @@ def disturbed(car: Car, columns: Mapping[str, Channel]) -> list[tuple[str, Distu
     for key, channel in columns.items():
         ends = (fields[key].low, fields[key].high) if key in fields else None
         step = told[key].step if key in told else 0.0
-        found += [(key, row) for row in disturbances(channel, step, ends)]
+        found += [(key, row) for row in disturbances(channel, step, ends) if key == "rpm" or not _starts(columns, row)]
     return sorted(found, key=lambda row: row[1].begin)
+
+
+def _starts(columns: Mapping[str, Channel], row: Disturbance) -> bool:
+    """Whether the engine was just started there: everything jumps then."""
+    rpm = columns.get("rpm")
+    if rpm is None:
+        return False
+    before, after = rpm.at(np.array([row.begin - START_S, row.end + START_S])).tolist()
+    return before < RUNNING_RPM < after
 
 
 def cut(case: Case, user: User, recording: Recording, begin: float, end: float) -> Recording:

@@ -57,7 +57,7 @@ CARS = (
     ("dunlin-pickup", "HQ 277", "Dive school", "ostrel_dunlin_30", 2015),
     ("skua-harbour", "HQ 088", "Harbour office", "havsel_skua_14", 2018),
     ("pipit-baker", "HQ 420", "Baker's round", "havsel_pipit_10", 2017),
-    ("gannet-tug", "HQ 512", "The tug's owner", "ostrel_gannet_52", 2013),
+    ("gannet-tug", "HQ 640", "The tug's owner", "ostrel_gannet_52", 2013),
 )
 
 

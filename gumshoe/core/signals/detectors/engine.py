@@ -112,9 +112,13 @@ def misfires(grid: Grid, context: Context) -> Iterator[Finding]:
         return
     where = np.flatnonzero(np.diff(np.nan_to_num(grid[f"misfire_c{worst}"])) > 0)
     begin, end = float(grid.times[where[0]]), float(grid.times[where[-1] + 1])
-    rpm_there = float(np.median(rpm[where]))
-    others = ", ".join(f"{number}: {share:.1f} %" for number, share in shares.items() if number != worst)
-    words = f"Cylinder {worst} misfires {shares[worst]:.1f} % (around {rpm_there:.0f} 1/min); the others {others}."
+    rpm_there = float(np.median(known(rpm[where + 1])))
+    bad = {number: share for number, share in shares.items() if share >= MISFIRES_PCT}
+    named = ", ".join(f"{number} {share:.1f} %" for number, share in bad.items())
+    rest = max((share for number, share in shares.items() if number not in bad), default=0.0)
+    which = f"Cylinder {worst} misfires" if len(bad) == 1 else "Cylinders misfire:"
+    words = f"{which} {named.removeprefix(f'{worst} ') if len(bad) == 1 else named} (around {rpm_there:.0f} 1/min)"
+    words += f"; the others at most {rest:.1f} %." if len(bad) < len(shares) else "."
     yield Finding("misfires", words, begin, end, False)
 
 

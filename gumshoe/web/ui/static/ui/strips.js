@@ -44,6 +44,7 @@
     self.charts = strips.map(function (strip) { return self.chart(strip); });
     self.frame = 0; self.frames = 0;
     window.addEventListener("resize", function () { self.resize(); });
+    window.addEventListener("scroll", function () { self.redraw(); }, { passive: true });
     self.keys();
   }
 
