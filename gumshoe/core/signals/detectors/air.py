@@ -97,7 +97,7 @@ def idle(grid: Grid, context: Context) -> Iterator[Finding]:
 
 
 RULES = (
-    Rule("filling", "Filling at full load", ("rpm", "ve_pct", "throttle_rel_pct|throttle_pct"), filling, "filter_drop"),
+    Rule("filling", "Filling at full load", ("rpm", "ve_pct", "throttle_rel_pct|throttle_pct"), filling, "look_filter"),
     Rule(
         "boost",
         "Boost, commanded and actual",
