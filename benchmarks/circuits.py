@@ -50,9 +50,9 @@ from gumshoe.core.circuits.instruments import (  # noqa: E402
     sweep,
     words_of,
 )
-from gumshoe.core.circuits.library import Member, Template, drawn  # noqa: E402
 from gumshoe.core.circuits.netlist import Kind, Setting  # noqa: E402
 from gumshoe.core.circuits.solver import resistances  # noqa: E402
+from gumshoe.core.circuits.templates import Member, Template, drawn  # noqa: E402
 
 ENOUGH, NOTHING_LEFT, MOST = 0.97, 0.02, 20
 LIMIT_MS = 50.0

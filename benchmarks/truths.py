@@ -10,9 +10,9 @@ from typing import Any
 
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.platform import Platform, platforms
+from gumshoe.simulator.defects import part_defects
 from gumshoe.simulator.drives import PROFILES
 from gumshoe.simulator.models import Model, models
-from gumshoe.simulator.parts import defects_of
 from gumshoe.simulator.vehicle import Identity, Vehicle
 
 _OF_THE_CAR = {
@@ -41,6 +41,27 @@ _OF_THE_CAR = {
     "vent-open": "open_vent_valve",
     "vent-stuck": "vent_does_not_close",
     "thermostat-open": "thermostat_open",
+    "turbo-worn": "turbo_worn",
+    "high-pump-weak": "rail_pump_weak",
+    "egr-stuck-open": "egr_sticks",
+    "egr-stuck-shut": "egr_sticks",
+    "filter-full-of-ash": "filter_full",
+    "filter-sensor-skewed": "filter_pressure_skewed",
+    "throttle-carbon": "throttle_carbon",
+    "throttle-sticks": "throttle_sticks",
+    "fuel-bad": "fuel_bad",
+    "injectors-fouled": "injectors_fouled",
+    "plugs-worn": "plugs_worn_all",
+    "alternator-dead": "charging_weak",
+    "battery-weak": "battery_low",
+    "ground-strap-corroded": "main_ground_bad",
+    "software-old": "software_too_sharp",
+    "crank-wheel-moved": "reference_wheel",
+    "distributor-turned": "distributor_turned",
+    "distributor-tooth": "distributor_turned",
+    "cap-off": "cap_loose",
+    "tank-leak-small": "evap_hose_leak",
+    "tank-leak-tiny": "canister_cracked",
     "air-filter-clogged": "air_filter_clogged",
     "feed-actuators-open": "shared_feed_actuators",
     "feed-heaters-open": "shared_feed_heaters",
@@ -53,12 +74,15 @@ _OF_A_BANK = {
     "catalyst-worn": "catalyst_worn",
     "heater-open": "sensor_heater_open",
     "rear-heater-open": "rear_heater_open",
+    "chain-stretched": "chain_stretched",
+    "tooth-out": "timing_tooth_out",
 }
 _OF_A_CYLINDER = {
     ("coil", "weak"): "coil_breakdown",
     ("coil", "off"): "coil_circuit_open",
     ("coil", "loose"): "coil_circuit_open",
     ("plug", "worn"): "plug_bad",
+    ("insulator", "cracked"): "plug_bad",
     ("injector", "clogged"): "injector_weak",
     ("injector", "off"): "injector_circuit_open",
     ("compression", "low"): "compression_low",
@@ -80,6 +104,14 @@ def suspect_of(defect: str, model: Model) -> str:
         return _OF_A_BANK[defect]
     part, cylinder, how = defect.split("-")
     return f"{_OF_A_CYLINDER[part, how]}_{cylinder}"
+
+
+def _named(defect: str, model: Model) -> bool:
+    try:
+        suspect_of(defect, model)
+    except (KeyError, ValueError):
+        return False
+    return True
 
 
 @dataclass(frozen=True)
@@ -106,7 +138,8 @@ class Car:
 
     @property
     def defects(self) -> tuple[str, ...]:
-        return tuple(defects_of(self.built))
+        """Those of the stand-in's faults that are a suspect of the reasoning by name."""
+        return tuple(row.key for row in part_defects(self.built) if _named(row.key, self.built))
 
     def fresh(self, defect: str, seed: int) -> Vehicle:
         """The car with this defect, not driven."""
@@ -135,6 +168,10 @@ CARS = (
     Car("skua_14", "havsel_skua_14", "UY3SK14A3J2000416", 72_000.0, 50.0),
     Car("pipit_10", "havsel_pipit_10", "UY3PP10A6H2000935", 92_000.0, 40.0),
     Car("gannet_52", "ostrel_gannet_52", "UY0GN52A6D2000418", 168_000.0, 30.0),
+    Car("fulmar_20", "ostrel_fulmar_20", "UY0FM20A3K2000731", 143_000.0, 40.0),
+    Car("eider_50", "ostrel_eider_50", "UY0ED50B312000118", 231_000.0, 50.0),
+    Car("plover_18", "havsel_plover_18", "UY3PV18A1M2000264", 58_000.0, 40.0),
 )
-"""Five kinds: a four with an air-flow meter, a V6 with two banks, a turbocharged four with a cam that turns and a
-sealed tank, a three metered by manifold pressure, a V8 with a coil ground for each bank."""
+"""Eight kinds: a four with an air-flow meter, a V6 with four phasers, a turbocharged four with direct injection and a
+sealed tank, a three metered by manifold pressure, a V8 with a coil ground for each bank, a turbo-diesel, an older V8
+with a distributor, a hybrid."""

@@ -7,12 +7,26 @@ from typing import Protocol
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.obd.pids import bitmap_for, pid_table
 from gumshoe.core.obd.results import encode_result
-from gumshoe.core.obd.status import CONTINUOUS_MONITORS, SPARK_MONITORS, Monitor, MonitorStatus, encode_status
+from gumshoe.core.obd.status import (
+    COMPRESSION_MONITORS,
+    CONTINUOUS_MONITORS,
+    SPARK_MONITORS,
+    Monitor,
+    MonitorStatus,
+    encode_status,
+)
+from gumshoe.simulator.bus import cut_off
 from gumshoe.simulator.memory import Memory
 from gumshoe.simulator.monitors import Catalyst, FuelSystem, UpstreamSensor
-from gumshoe.simulator.vehicle import Identity, Key, Vehicle
+from gumshoe.simulator.vehicle import Key, Vehicle
 
-SUPPORTED_MONITORS = (*CONTINUOUS_MONITORS, "catalyst", "oxygen sensor", "oxygen sensor heater")
+LEAK_MONITOR = "evaporative system"
+IN_USE_SPARK = ("catalyst", "", "oxygen sensor", "", "EGR / VVT", "secondary air", LEAK_MONITOR)
+"""Pairs of counters after the two general ones, as service 09 information 08 has them (SAE J1979, from memory); an
+empty name is a bank or a monitor that these cars have not."""
+IN_USE_DIESEL = ("NMHC catalyst", "NOx aftertreatment", "", "particulate filter", "exhaust gas sensor", "EGR / VVT",
+                 "boost pressure")  # fmt: skip
+"""The same of a diesel (information 0B)."""
 SERVICES = {0x01, 0x02, 0x03, 0x04, 0x06, 0x07, 0x09, 0x0A}
 PENDING = bytes((0x7F, 0, 0x78))
 
@@ -22,6 +36,9 @@ class Module(Protocol):
 
     @property
     def awake(self) -> bool: ...
+
+    @property
+    def answers_s(self) -> float: ...
 
     def answer(self, request: bytes, functional: bool) -> list[bytes]: ...
 
@@ -55,7 +72,11 @@ class EngineModule:
 
     @property
     def awake(self) -> bool:
-        return self.vehicle.key is not Key.OFF
+        return self.vehicle.key is not Key.OFF and not cut_off(self.vehicle.parts, "engine_module")
+
+    @property
+    def answers_s(self) -> float:
+        return self.vehicle.model.answers_s
 
     def answer(self, request: bytes, functional: bool) -> list[bytes]:
         """Answers to one request. A functional request for something unsupported stays unanswered (J1979)."""
@@ -79,6 +100,8 @@ class EngineModule:
         answers = handler(request) if handler else refuse(service, 0x11)
         if functional and answers and answers[0][:1] == b"\x7f" and answers[0][2] in (0x11, 0x12, 0x31):
             return []
+        if self.vehicle.model.answers_s and answers and answers[0][:1] != b"\x7f":
+            return [bytes((0x7F, service, 0x78)), *answers]  # it asks for time first
         return answers
 
     # -- services -----------------------------------------------------------------------------------------
@@ -94,15 +117,18 @@ class EngineModule:
         """Readiness as PIDs 01 and 41 tell it."""
         memory = self.vehicle.memory
         done = memory.complete_trip if trip else memory.complete
+        diesel = self.vehicle.model.diesel
+        names = [name for name in (COMPRESSION_MONITORS if diesel else SPARK_MONITORS) if name]
         monitors = tuple(
-            Monitor(name, name in SUPPORTED_MONITORS, done.get(name, False), name in CONTINUOUS_MONITORS)
-            for name in (*CONTINUOUS_MONITORS, *SPARK_MONITORS)
+            Monitor(name, name in self.supported, done.get(name, False), name in CONTINUOUS_MONITORS)
+            for name in (*CONTINUOUS_MONITORS, *names)
         )
-        return MonitorStatus(memory.lamp and not trip, 0 if trip else len(memory.codes("confirmed")), False, monitors)
+        codes = 0 if trip else len(memory.codes("confirmed"))
+        return MonitorStatus(memory.lamp and not trip, codes, diesel, monitors)
 
     def _current(self, request: bytes) -> list[bytes]:
         asked = request[1:]
-        if not 1 <= len(asked) <= 6:
+        if not 1 <= len(asked) <= (1 if self.vehicle.model.one_at_a_time else 6):
             return refuse(0x01, 0x12)
         pids = self._pids()
         values = self.vehicle.live_values()
@@ -128,7 +154,7 @@ class EngineModule:
 
     def _frozen(self, request: bytes) -> list[bytes]:
         pairs = request[1:]
-        if not pairs or len(pairs) % 2 or len(pairs) > 6:
+        if not pairs or len(pairs) % 2 or len(pairs) > (2 if self.vehicle.model.one_at_a_time else 6):
             return refuse(0x02, 0x12)
         memory = self.vehicle.memory
         table = pid_table()
@@ -159,7 +185,7 @@ class EngineModule:
         return [bytes((0x7F, 0x04, 0x78)), b"\x44"]
 
     def _results(self, request: bytes) -> list[bytes]:
-        rows = _result_rows(self.vehicle.memory)
+        rows = _result_rows(self.vehicle.memory, spark=self.vehicle.model.spark)
         mid = request[1] if len(request) > 1 else 0
         if mid % 0x20 == 0:
             numbers = set(rows) | {base for base in range(0x20, 0xC0, 0x20) if any(row > base for row in rows)}
@@ -170,11 +196,32 @@ class EngineModule:
             return refuse(0x06, 0x31)
         return [b"\x46" + b"".join(rows[mid])]
 
+    def _in_use(self) -> list[int]:
+        """How often each monitor could have run and did (in-use performance tracking)."""
+        memory = self.vehicle.memory
+        found = [memory.general_trips, memory.ignition_cycles]
+        for name in IN_USE_DIESEL if self.vehicle.model.diesel else IN_USE_SPARK:
+            done = memory.in_use.get(name, 0)
+            found += [done, memory.general_trips if name and name in self.supported else 0]
+        return [min(value, 0xFFFF) for value in found]
+
+    @property
+    def supported(self) -> set[str]:
+        """The monitors that this kind of car has."""
+        model = self.vehicle.model
+        if model.diesel:
+            return {*CONTINUOUS_MONITORS, "boost pressure", "particulate filter", "EGR / VVT"}
+        found = {*CONTINUOUS_MONITORS, "catalyst", "oxygen sensor", "oxygen sensor heater"}
+        return found | ({LEAK_MONITOR} if model.sealed_tank else set())
+
     def _information(self, request: bytes) -> list[bytes]:
         identity = self.vehicle.identity
         info = request[1] if len(request) > 1 else 0xFF
+        in_use = 0x0B if self.vehicle.model.diesel else 0x08
+        if info == in_use:
+            return [items(info, [value.to_bytes(2, "big") for value in self._in_use()])]
         if info == 0x00:
-            return [b"\x49\x00" + bitmap_for(0, {0x02, 0x04, 0x06, 0x0A})]
+            return [b"\x49\x00" + bitmap_for(0, {0x02, 0x04, 0x06, 0x0A, in_use})]
         if info == 0x02:
             return [items(info, [padded(identity.vin, 17)])]
         if info == 0x04:
@@ -187,11 +234,11 @@ class EngineModule:
         return refuse(0x09, 0x31)
 
 
-def _result_rows(memory: Memory) -> dict[int, list[bytes]]:
+def _result_rows(memory: Memory, *, spark: bool) -> dict[int, list[bytes]]:
     """Service 06 records by monitor id."""
     rows: dict[int, list[bytes]] = {}
     limit = FuelSystem.LIMIT * 100.0
-    for bank in range(len(memory.ltft)):
+    for bank in range(len(memory.ltft) if spark else 0):
         told = {
             key: memory.results.get(f"{key} {bank + 1}", 0.0) for key in ("upstream", "catalyst", "heater_a", "fuel")
         }
@@ -210,39 +257,3 @@ def _result_rows(memory: Memory) -> dict[int, list[bytes]]:
             encode_result(mid, 0x0C, 0x24, now, 0, allowed),
         ]
     return rows
-
-
-class TransmissionModule:
-    """A second module: it answers what every module must, and has no codes of its own."""
-
-    def __init__(self, vehicle: Vehicle, identity: Identity) -> None:
-        self.vehicle, self.identity = vehicle, identity
-
-    @property
-    def awake(self) -> bool:
-        return self.vehicle.key is not Key.OFF
-
-    def answer(self, request: bytes, functional: bool) -> list[bytes]:
-        """Answers to one request."""
-        service = request[0] if request else 0
-        answers = self._answer(service, request)
-        return [] if functional and answers[0][:1] == b"\x7f" else answers
-
-    def _answer(self, service: int, request: bytes) -> list[bytes]:
-        if service == 0x01 and request[1:2] == b"\x00":
-            return [b"\x41\x00" + bitmap_for(0, {0x01, 0x0D})]
-        if service == 0x01 and set(request[1:]) <= {0x01, 0x0D}:
-            parts = {0x01: b"\x01" + bytes(4), 0x0D: bytes((0x0D, round(self.vehicle.speed_kmh)))}
-            return [b"\x41" + b"".join(parts[pid] for pid in request[1:])]
-        if service in (0x03, 0x07, 0x0A):
-            return [code_list(service, [])]
-        if service == 0x04:
-            return [b"\x44"] if self.vehicle.engine.state.rpm <= 0.0 else refuse(0x04, 0x22)
-        if service == 0x09 and len(request) > 1:
-            texts = {0x04: (self.identity.calibration, 16), 0x0A: (self.identity.name, 20)}
-            if request[1] in texts:
-                text, size = texts[request[1]]
-                return [items(request[1], [padded(text, size)])]
-            if request[1] == 0x06:
-                return [items(0x06, [self.identity.verification.to_bytes(4, "big")])]
-        return refuse(service, 0x11 if service not in SERVICES else 0x31)

@@ -9,8 +9,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from gumshoe.core.codes import TroubleCode
-from gumshoe.simulator.answers import refuse
-from gumshoe.simulator.vehicle import Key, Vehicle
+from gumshoe.core.obd.pids import bitmap_for
+from gumshoe.simulator.answers import SERVICES, code_list, items, padded, refuse
+from gumshoe.simulator.bus import cut_off, lost_share
+from gumshoe.simulator.vehicle import Identity, Key, Vehicle
 
 TEST_FAILED, FAILED_THIS_CYCLE, PENDING, CONFIRMED = 0x01, 0x02, 0x04, 0x08
 NOT_RUN_SINCE_CLEAR, FAILED_SINCE_CLEAR, NOT_RUN_THIS_CYCLE, WARNING = 0x10, 0x20, 0x40, 0x80
@@ -18,7 +20,26 @@ AVAILABLE = 0x7F
 LOW_SUPPLY_V = 9.2
 SUPPLY_SECONDS, DATA_SECONDS = 0.2, 2.0
 ENGINE_DATA, LOW_SUPPLY = "U040186", "U300316"
-INPUTS_OF_ENGINE_DATA = frozenset({"P0102", "P0113", "P0107", "P0098", "P0118"})
+ENGINE_LOST, BRAKES_LOST = "U010000", "U012100"
+LOST = {ENGINE_LOST: "engine_module", BRAKES_LOST: "brake_module"}
+LOST_SECONDS = 1.0
+INPUTS_OF_ENGINE_DATA = frozenset(
+    {
+        "P0102",
+        "P0113",
+        "P0107",
+        "P0098",
+        "P0118",
+        "P0122",
+        "P0123",
+        "P2122",
+        "P2123",
+        "P0335",
+        "P0339",
+        "P0192",
+        "P0193",
+    }
+)
 """The engine's messages are made from these sensors: while one has failed, they are marked invalid."""
 SESSION, CLEAR, READ_CODES, READ_DATA, PRESENT = 0x10, 0x14, 0x19, 0x22, 0x3E
 VIN_ID, PART_ID, SOFTWARE_ID = 0xF190, 0xF187, 0xF195
@@ -34,10 +55,12 @@ class ChassisMemory:
 
 @dataclass(frozen=True)
 class ChassisUnit:
-    """What sort of module: its name, bus ids, part number, software, and what it watches."""
+    """What sort of module: its name, the component it is on the drawings, bus ids, part number, software, and what it
+    watches."""
 
     key: str
     name: str
+    component: str
     request_id: int
     response_id: int
     part: str
@@ -46,9 +69,20 @@ class ChassisUnit:
 
 
 UNITS = (
-    ChassisUnit("brakes", "Brakes", 0x760, 0x768, "OB-4410-07", "BR 02.14", (ENGINE_DATA, LOW_SUPPLY)),
-    ChassisUnit("body", "Body", 0x740, 0x748, "OB-2203-11", "BO 05.02", (LOW_SUPPLY,)),
-    ChassisUnit("cluster", "Cluster", 0x720, 0x728, "OB-7719-02", "IC 01.33", (ENGINE_DATA, LOW_SUPPLY)),
+    ChassisUnit(
+        "brakes", "Brakes", "brake_module", 0x760, 0x768, "OB-4410-07", "BR 02.14",
+        (ENGINE_DATA, LOW_SUPPLY, ENGINE_LOST),
+    ),
+    ChassisUnit(
+        "body", "Body", "body_module", 0x740, 0x748, "OB-2203-11", "BO 05.02", (LOW_SUPPLY, ENGINE_LOST, BRAKES_LOST)
+    ),
+    ChassisUnit(
+        "cluster", "Cluster", "cluster", 0x720, 0x728, "OB-7719-02", "IC 01.33",
+        (ENGINE_DATA, LOW_SUPPLY, ENGINE_LOST, BRAKES_LOST),
+    ),
+)  # fmt: skip
+GEARBOX = ChassisUnit(
+    "gearbox", "Transmission", "gearbox_module", 0x7E1, 0x7E9, "OB-3108-04", "TC 03.21", (ENGINE_DATA, LOW_SUPPLY)
 )
 
 
@@ -62,7 +96,11 @@ class ChassisModule:
 
     @property
     def awake(self) -> bool:
-        return self.vehicle.key is not Key.OFF
+        return self.vehicle.key is not Key.OFF and not cut_off(self.vehicle.parts, self.unit.component)
+
+    @property
+    def answers_s(self) -> float:
+        return 0.0
 
     # -- monitoring ---------------------------------------------------------------------------------------
 
@@ -88,6 +126,12 @@ class ChassisModule:
     def _wrong(self, code: str) -> tuple[bool, float]:
         if code == LOW_SUPPLY:
             return self.vehicle.supply_v < LOW_SUPPLY_V, SUPPLY_SECONDS
+        if code in LOST:
+            silent = cut_off(self.vehicle.parts, LOST[code])
+            share = lost_share(self.vehicle.parts)
+            # A bus that loses frames does so in bursts: now and then nobody is heard for a while.
+            burst = share > 0.0 and self.vehicle.random.random() < 0.02 * share
+            return silent or burst, 0.0 if share else LOST_SECONDS
         held = {record.code for record in self.vehicle.memory.records.values() if record.confirmed}
         running = self.vehicle.engine.state.rpm > 350.0
         return running and bool(held & INPUTS_OF_ENGINE_DATA), DATA_SECONDS
@@ -149,3 +193,40 @@ class ChassisModule:
         if wanted not in texts:
             return refuse(READ_DATA, 0x31 if len(request) == 3 else 0x13)
         return [b"\x62" + request[1:3] + texts[wanted].encode("ascii")]
+
+
+class TransmissionModule(ChassisModule):
+    """The gearbox's control unit: it answers what every module of the powertrain must (SAE J1979), and UDS."""
+
+    def __init__(self, vehicle: Vehicle, identity: Identity) -> None:
+        super().__init__(vehicle, GEARBOX)
+        self.identity = identity
+
+    def _answer(self, service: int, request: bytes) -> list[bytes]:
+        if service not in SERVICES:
+            return super()._answer(service, request)
+        if service == 0x01 and request[1:2] == b"\x00":
+            return [b"\x41\x00" + bitmap_for(0, {0x01, 0x0D})]
+        if service == 0x01 and set(request[1:]) <= {0x01, 0x0D}:
+            told = b"\x01" + bytes((len(self._held(CONFIRMED)), 0, 0, 0))
+            parts = {0x01: told, 0x0D: bytes((0x0D, round(self.vehicle.speed_kmh)))}
+            return [b"\x41" + b"".join(parts[pid] for pid in request[1:])]
+        if service in (0x03, 0x07, 0x0A):
+            return [code_list(service, self._held({0x03: CONFIRMED, 0x07: PENDING}.get(service, 0)))]
+        if service == 0x04:
+            if self.vehicle.engine.state.rpm > 0.0:
+                return refuse(0x04, 0x22)
+            self.memory.status.clear()
+            return [b"\x44"]
+        if service == 0x09 and len(request) > 1:
+            texts = {0x04: (self.identity.calibration, 16), 0x0A: (self.identity.name, 20)}
+            if request[1] in texts:
+                text, size = texts[request[1]]
+                return [items(request[1], [padded(text, size)])]
+            if request[1] == 0x06:
+                return [items(0x06, [self.identity.verification.to_bytes(4, "big")])]
+        return refuse(service, 0x31)
+
+    def _held(self, bit: int) -> list[str]:
+        """Codes with a status bit set, as the five characters of SAE J2012."""
+        return [code[:5] for code, status in self.memory.status.items() if status & bit]

@@ -29,6 +29,7 @@ IDENTIFIERS = {
     0x4C05: "intake_phaser_valve",
     0x4C06: "boost_valve",
     0x4C07: "vent_valve",
+    0x4C08: "egr_valve",
 }
 FEEDBACK = 0x80
 """Added to an actuator's identifier: what comes back from it."""
@@ -40,9 +41,12 @@ IDLE_RPM = (400.0, 1500.0)
 def has(model: Model, name: str) -> bool:
     """Whether this kind of car has that actuator."""
     needs = {
-        "intake_phaser_valve": model.cam_travel_deg,
+        "intake_phaser_valve": model.intake_phaser,
         "boost_valve": model.boost_kpa,
         "vent_valve": model.sealed_tank,
+        "egr_valve": model.diesel,
+        "purge_valve": model.spark,
+        "throttle_motor": model.electronic_throttle,
     }
     return bool(needs.get(name, True))
 
@@ -70,8 +74,7 @@ class Commanded:
         command = vehicle.management.state.command
         for name in self.actual:
             wanted = self.held.get(name, 0.0)
-            if name in vehicle.parts.dead:
-                wanted = 0.0  # nothing arrives, or nothing flows
+            wanted = vehicle.electrics.acts(name, wanted)  # nothing arrives, nothing flows, or it never stops
             self.actual[name] += (wanted - self.actual[name]) * min(seconds / SETTLES_S, 1.0)
             if name not in self.held and self.actual[name] < 0.01:
                 self.actual[name] = 0.0
@@ -81,15 +84,20 @@ class Commanded:
             command.throttle = self.actual["throttle_motor"]
         systems, model = vehicle.engine.systems, vehicle.model
         if "intake_phaser_valve" in self.held:
-            command.cam_deg = self.held["intake_phaser_valve"] * model.cam_travel_deg
-            vehicle.management.state.cam_target_deg = command.cam_deg
+            wanted = self.held["intake_phaser_valve"] * model.cam_travel_deg
+            command.cams_deg = [wanted if cam.startswith("intake") else 0.0 for cam in model.phasers]
+            vehicle.management.state.cam_targets_deg = list(command.cams_deg)
         if "boost_valve" in self.held:
             command.gate = self.held["boost_valve"]
+        if "egr_valve" in self.held:
+            command.egr = self.held["egr_valve"]
         command.vent_shut = command.vent_shut or self.held.get("vent_valve", 0.0) > 0.5
         if model.cam_travel_deg:
-            self.actual["intake_phaser_valve"] = systems.cam_deg / model.cam_travel_deg
+            self.actual["intake_phaser_valve"] = systems.cams[0] / model.cam_travel_deg
         if model.boost_kpa:
             self.actual["boost_valve"] = systems.gate
+        if model.diesel:
+            self.actual["egr_valve"] = vehicle.engine.state.egr_valve
 
     @staticmethod
     def _may(vehicle: Vehicle, name: str) -> bool:

@@ -5,7 +5,9 @@ It works only from its sensors' readings (``Readings``), never from the physics.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 from gumshoe.simulator.engine import AFR, DT, Actuation
 from gumshoe.simulator.memory import Memory
@@ -18,6 +20,19 @@ LTFT_LIMIT = 0.25
 # Fuel cells of the learnt trim: idle, then by air flow in g/s of an engine of the reference size.
 CELL_LIMITS_GPS = (12.0, 30.0)
 IDLE_C = (20.0, 80.0)
+LEARNS_S, IDLE_LEARNT = 30.0, (-0.006, 0.035)
+"""How slowly idle learns what it needs, and how much of it."""
+LIMP_THROTTLE, LIMP_PEDAL = 0.060, 0.35
+SYNC_S = 2.0
+"""How much longer it cranks when no cam signal tells which turn this is."""
+
+
+class LeakTest(StrEnum):
+    """What the tank's leak test asks of purge and vent valve."""
+
+    NONE = ""
+    PULL = "pull"
+    HOLD = "hold"
 
 
 @dataclass
@@ -55,7 +70,13 @@ class ControlState:
     heater_on: bool = False
     gate: float = 0.0
     boost_target_kpa: float = 0.0
-    cam_target_deg: float = 0.0
+    cam_targets_deg: list[float] = field(default_factory=list)
+    rail_target_kpa: float = 0.0
+    high_valve: float = 0.0
+    limp: bool = False
+    leak_test: LeakTest = LeakTest.NONE
+    cranked_s: float = 0.0
+    synced: bool = False
     start_coolant_c: float = 0.0
     metering_usable: bool = True
     banks: list[BankControl] = field(default_factory=lambda: [BankControl()])
@@ -72,8 +93,11 @@ class EngineManagement:
     def power_up(self) -> None:
         """Key on: volatile memory starts afresh."""
         banks = len(self.model.banks)
+        rest = [0.0] * len(self.model.phasers)
         self.state = ControlState(
-            banks=[BankControl() for _ in range(banks)], command=Actuation(fuel_gps=[0.0] * banks)
+            banks=[BankControl() for _ in range(banks)],
+            command=Actuation(fuel_gps=[0.0] * banks, cams_deg=list(rest)),
+            cam_targets_deg=rest,
         )
 
     def step(self, seen: Readings, cranking: bool) -> Actuation:
@@ -85,16 +109,19 @@ class EngineManagement:
             if state.run_time_s == 0.0:
                 state.start_coolant_c = seen.coolant_c
             state.run_time_s += DT
+        state.cranked_s = state.cranked_s + DT if cranking else 0.0
         self._air(seen)
         self._idle(seen, running)
         self._fuel(seen, running, cranking)
         self._spark(seen, running)
         self._systems(seen, running)
-        state.heater_on = running
+        # A hybrid keeps its sensors hot while its engine rests.
+        state.heater_on = running or (self.model.hybrid is not None and state.run_time_s > 0.0)
         for own, bank in zip(seen.banks, state.banks, strict=True):
             warming = DT / 9.0 if own.heater_amps > 0.2 else (DT / 120.0 if running else -DT / 60.0)
             bank.sensor_heat = min(1.0, max(0.0, bank.sensor_heat + warming))
-        command.throttle, command.spark_deg, command.purge = state.throttle, state.spark_deg, state.purge
+        command.spark_deg, command.purge = state.spark_deg, state.purge
+        command.throttle = min(state.throttle, LIMP_THROTTLE) if state.limp else state.throttle
         return command
 
     @property
@@ -108,7 +135,7 @@ class EngineManagement:
         state, model = self.state, self.model
         state.model_gps = model_air_gps(model, state.throttle, seen.rpm, seen.intake_c, seen.charge_kpa)
         if model.flow_metered:
-            state.metering_usable = 0.5 < seen.meter_v < 4.8
+            state.metering_usable = seen.meter_valid
             measured = seen.meter_gps if state.metering_usable else state.model_gps
             # The meter sees the manifold being filled as well: follow the cylinders with the manifold's time constant.
             fill_s = model.manifold_l / (0.85 * model.displacement_l * max(seen.rpm, 200.0) / 120.0)
@@ -131,26 +158,45 @@ class EngineManagement:
         low, high = IDLE_C
         cold = min(max((high - seen.coolant_c) / (high - low), 0.0), 1.0)
         state.target_rpm = self.model.idle_rpm + 420.0 * cold
-        base = 0.0345 + 0.020 * cold + 0.012 * max(0.0, 1.0 - state.run_time_s / 3.0)
-        if running and seen.pedal < 0.01 and seen.speed_kmh < 3.0:
+        learnt = self.memory.idle_learnt
+        base = 0.0345 + learnt + 0.020 * cold + 0.012 * max(0.0, 1.0 - state.run_time_s / 3.0)
+        pedal = self._pedal(seen)
+        if running and pedal < 0.01 and seen.speed_kmh < 3.0:
             error = (state.target_rpm - seen.rpm) / 1000.0
             state.idle_integral = min(max(state.idle_integral + 0.020 * error * DT, -0.0100), 0.03)
+            if seen.coolant_c > 70.0 and state.run_time_s > 10.0:
+                moved = min(max(learnt + state.idle_integral * DT / LEARNS_S, IDLE_LEARNT[0]), IDLE_LEARNT[1])
+                state.idle_integral -= moved - learnt
+                self.memory.idle_learnt = moved
             state.throttle = base + state.idle_integral + min(max(0.012 * error, -0.003), 0.012)
             # The plate has a stop the control unit will not go below.
             state.throttle = max(state.throttle, 0.0270)
+            state.command.idle = state.throttle
         else:
-            state.throttle = min(1.0, base + state.idle_integral + 0.95 * seen.pedal**1.5)
+            state.command.idle = base + state.idle_integral
+            state.throttle = min(1.0, state.command.idle + 0.95 * pedal**1.5)
+
+    def _pedal(self, seen: Readings) -> float:
+        """The pedal it goes by; what it cannot be sure of moves the car only slowly. A plate that tells two positions
+        is let go: the springs hold it a little open."""
+        plate = seen.plate
+        self.state.limp = self.model.electronic_throttle and not (
+            plate.agree or (plate.first_valid != plate.second_valid)
+        )
+        told = seen.pedal
+        return told.value if told.agree else min(told.value, LIMP_PEDAL)
 
     def _fuel(self, seen: Readings, running: bool, cranking: bool) -> None:
         state, command = self.state, self.state.command
         shares = len(state.banks)
         if not running:
-            cranked = 1.25 * state.model_gps / AFR / shares if cranking else 0.0
+            state.synced = seen.rpm > 0.0 and (state.synced or seen.cams_valid or state.cranked_s > SYNC_S)
+            cranked = 1.25 * state.model_gps / AFR / shares if cranking and state.synced else 0.0
             command.fuel_gps = [cranked] * shares
             for bank in state.banks:
                 bank.fuel_state, bank.stft = OPEN_COLD, 0.0
             return
-        overrun = seen.pedal < 0.01 and seen.rpm > 1600.0 and state.run_time_s > 5.0 and seen.speed_kmh > 12.0
+        overrun = seen.pedal.value < 0.01 and seen.rpm > 1600.0 and state.run_time_s > 5.0 and seen.speed_kmh > 12.0
         if overrun:
             command.fuel_gps = [0.0] * shares
             for bank in state.banks:
@@ -166,12 +212,13 @@ class EngineManagement:
             command.fuel_gps[index] = max(0.0, state.air_gps / shares / (AFR * bank.lambda_command) * trim * enrich)
         warm = seen.coolant_c > 60.0 and state.banks[0].fuel_state == CLOSED
         wanted = min(0.9, 0.15 + state.air_gps / (40.0 * self.model.size)) if warm and state.cell != 0 else 0.0
+        wanted = {LeakTest.PULL: 0.6, LeakTest.HOLD: 0.0}.get(state.leak_test, wanted)
         state.purge += (wanted - state.purge) * DT / 2.0
 
     def _mixture(self, seen: Readings, bank: BankControl, own: BankReadings, learnt: list[float]) -> float:
         """The correction of one bank in this step; moves its short and learnt trims while in closed loop."""
         state = self.state
-        full = seen.pedal > 0.85
+        full = seen.pedal.value > 0.85
         if not (bank.sensor_hot and own.upstream_ready and seen.coolant_c > 30.0 and state.run_time_s > 10.0) or full:
             cold = own.upstream_ready or state.run_time_s < 60.0
             bank.fuel_state = OPEN_LOAD if full else (OPEN_COLD if cold else OPEN_FAULT)
@@ -195,7 +242,7 @@ class EngineManagement:
         return correction
 
     def _cell(self, seen: Readings) -> int:
-        if seen.pedal < 0.01 and seen.rpm < 1300.0:
+        if seen.pedal.value < 0.01 and seen.rpm < 1300.0:
             return 0
         for number, limit in enumerate(CELL_LIMITS_GPS, 1):
             if self.state.air_gps < limit * self.model.size:
@@ -203,26 +250,43 @@ class EngineManagement:
         return 3
 
     def _systems(self, seen: Readings, running: bool) -> None:
-        """Boost by the gate, the intake cam by speed and load; the vent stays open."""
-        state, command, model = self.state, self.state.command, self.model
+        """Boost by the gate, the cams by speed and load, the rail by its valve; the vent shuts for the leak test."""
+        state, command, model, pedal = self.state, self.state.command, self.model, seen.pedal.value
         if model.boost_kpa:
-            wanted = model.boost_kpa * min(max((seen.pedal - 0.25) / 0.55, 0.0), 1.0)
+            wanted = model.boost_kpa * min(max((pedal - 0.25) / 0.55, 0.0), 1.0) if seen.charge_valid else 0.0
             state.boost_target_kpa = wanted
-            over = (seen.charge_kpa - seen.baro_kpa) - wanted
+            over = (seen.charge_kpa - seen.baro_kpa) - wanted if seen.charge_valid else 50.0
             state.gate = min(max(state.gate + 0.02 * over * DT, 0.0), 1.0) if running else 0.0
             command.gate = state.gate
-        if model.cam_travel_deg:
-            part_load = running and seen.pedal > 0.02 and seen.rpm > 1200.0 and seen.coolant_c > 50.0
+        if model.phasers:
+            part_load = running and pedal > 0.02 and seen.rpm > 1200.0 and seen.coolant_c > 50.0
             wanted = min((seen.rpm - 1200.0) / 60.0, 0.8 * model.cam_travel_deg) if part_load else 0.0
-            state.cam_target_deg = command.cam_deg = wanted
-        command.vent_shut = False
+            # The exhaust cam opens later as the intake cam opens earlier, by less.
+            state.cam_targets_deg = [wanted if cam.startswith("intake") else 0.6 * wanted for cam in model.phasers]
+            command.cams_deg = list(state.cam_targets_deg)
+        if model.direct_kpa:
+            self._rail(seen)
+        command.vent_shut = state.leak_test is not LeakTest.NONE
+
+    def _rail(self, seen: Readings) -> None:
+        """Pressure of direct injection by load: the pump's valve opened for what is used, and by the error."""
+        state, command, full = self.state, self.state.command, self.model.direct_kpa
+        state.rail_target_kpa = full * (0.3 + 0.7 * min(state.load_pct / 100.0, 1.0))
+        if not seen.rail_valid:
+            state.high_valve, command.pulse_share = 0.25, math.sqrt(0.5)
+        else:
+            used = sum(command.fuel_gps) / max(16.0 * self.model.size * seen.rpm / 6000.0, 0.05)
+            error = (state.rail_target_kpa - seen.rail_kpa) / full
+            state.high_valve = min(max(used + 1.5 * error, 0.0), 1.0)
+            command.pulse_share = math.sqrt(max(seen.rail_kpa, 300.0) / full)
+        command.high_valve = state.high_valve
 
     def _spark(self, seen: Readings, running: bool) -> None:
         state = self.state
         if not running:
             state.spark_deg = 8.0
             return
-        if seen.pedal < 0.01 and seen.speed_kmh < 3.0:
+        if seen.pedal.value < 0.01 and seen.speed_kmh < 3.0:
             state.spark_deg = min(max(12.0 + (state.target_rpm - seen.rpm) * 0.05, 4.0), 20.0)
         else:
             state.spark_deg = min(34.0, 27.0 - 0.13 * state.load_pct + (seen.rpm - 1500.0) / 400.0)

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Segment:
-    """Hold a road speed (km/h), or an engine speed at rest (rpm), for a time; ``key`` turns the key at its start."""
+    """Hold a road speed (km/h), or an engine speed at rest (rpm), for a time. At its start ``key`` turns the key,
+    ``refuel_pct`` fills the tank so far, ``soak_h`` lets the car stand for so many hours."""
 
     words: str
     seconds: float
@@ -15,6 +16,8 @@ class Segment:
     rpm: float = 0.0
     grade: float = 0.0
     key: str | None = None
+    refuel_pct: float = 0.0
+    soak_h: float = 0.0
 
 
 def start(idle_s: float) -> tuple[Segment, ...]:
@@ -42,14 +45,30 @@ def cruise(minutes: float, kmh: float = 75.0) -> tuple[Segment, ...]:
 
 STOP = (Segment("key off", 12.0, key="off"),)
 
-MIXED = start(45.0) + town(4.5) + cruise(3.0) + (Segment("idle at the kerb", 75.0),) + STOP
+MIXED = start(45.0) + town(4.5) + cruise(3.6) + (Segment("idle at the kerb", 75.0),) + STOP
 SHORT = start(100.0) + town(1.5) + (Segment("idle at the kerb", 70.0),) + STOP
 HILL = (*start(20.0), Segment("hill", 60.0, kmh=65.0, grade=0.07), *cruise(1.0), *STOP)
+
+SOAK = (Segment("stand overnight", 1.0, key="off", soak_h=12.0),)
+MOTORWAY = (*start(20.0), Segment("join", 40.0, kmh=90.0), Segment("motorway", 420.0, kmh=115.0), *cruise(0.5), *STOP)
+COAST = (
+    *start(20.0),
+    *(s for _ in range(4) for s in (Segment("up to speed", 40.0, kmh=80.0), Segment("coast down", 35.0, kmh=0.0))),
+    *STOP,
+)
+REFUEL = (*STOP, Segment("fill the tank", 20.0, key="off", refuel_pct=78.0), *start(30.0), *town(3.0), *STOP)
+BRIEF = start(30.0) + town(1.5) + cruise(2.4) + (Segment("idle at the kerb", 60.0),) + STOP
 
 PROFILES: dict[str, tuple[Segment, ...]] = {
     "mixed": MIXED,
     "proof": MIXED + MIXED + (Segment("key on to read", 2.0, key="on"),),
     "short": SHORT,
+    "brief": BRIEF,
+    "town": start(30.0) + town(9.0) + STOP,
+    "motorway": MOTORWAY,
     "hill": HILL,
+    "coast": COAST,
+    "refuel": REFUEL,
+    "cold": SOAK + MIXED,
     "restart": STOP + start(30.0),
 }

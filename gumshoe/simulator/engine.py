@@ -11,6 +11,7 @@ import math
 from dataclasses import dataclass, field
 from random import Random
 
+from gumshoe.simulator.electrics import Electrics
 from gumshoe.simulator.models import Model
 from gumshoe.simulator.parts import Parts, leak_spread
 from gumshoe.simulator.systems import Systems
@@ -19,6 +20,17 @@ DT = 0.02
 R_AIR = 287.0
 AFR = 14.7
 LOWER_HEATING_VALUE = 42.7e6
+CARBON_SHIFT = 0.022
+"""How much further a plate ringed with carbon must open before air passes (share of its travel)."""
+LATE_CAM = 0.0075
+"""Filling lost for each degree that the cams hang back."""
+LATE_MISS = 0.008
+"""Chance of a misfire for each degree beyond some that the cams hang back, at light load (burnt gas stays)."""
+LEAST_PULSE = 0.3
+CHANCE_STEPS = 3
+"""How often the chance of a misfire is reckoned: what it follows changes more slowly than a combustion."""
+OPEN_INJECTOR_GPS = 2.5
+"""What an injector of the reference engine gives that never closes."""
 
 
 @dataclass
@@ -27,6 +39,7 @@ class Air:
 
     pressure_pa: float = 101_000.0
     temperature_c: float = 14.0
+    wet: bool = False
 
 
 @dataclass
@@ -34,6 +47,8 @@ class Actuation:
     """What the control unit commands in this step."""
 
     throttle: float = 0.0
+    idle: float = 0.0
+    """The share of the throttle that idle control asks for."""
     fuel_gps: list[float] = field(default_factory=lambda: [0.0])
     """Fuel asked for, by bank."""
     spark_deg: float = 10.0
@@ -41,9 +56,19 @@ class Actuation:
     cranking: bool = False
     injectors_off: frozenset[int] = frozenset()
     coils_off: frozenset[int] = frozenset()
+    injectors_open: frozenset[int] = frozenset()
+    """Injectors that stand open, whatever is asked."""
     gate: float = 0.0
-    cam_deg: float = 0.0
+    cams_deg: list[float] = field(default_factory=list)
     vent_shut: bool = False
+    high_valve: float = 0.0
+    egr: float = 0.0
+    post_gps: float = 0.0
+    """Fuel injected late, to heat the particulate filter."""
+    balance: list[float] = field(default_factory=list)
+    """What each cylinder of a diesel is given more or less of, as a share."""
+    pulse_share: float = 1.0
+    """Fuel that arrives of what is asked for, by the rail pressure that the control unit reckons with."""
 
 
 @dataclass
@@ -79,6 +104,17 @@ class EngineState:
     canister_load: float = 0.5
     banks: list[Exhaust] = field(default_factory=lambda: [Exhaust()])
     lambdas: list[float] = field(default_factory=list)
+    meter_true_gps: float = 0.0
+    egr_valve: float = 0.0
+    egr_gps: float = 0.0
+    post_gps: float = 0.0
+    fuel_air: float = 0.0
+    strokes: list[float] = field(default_factory=list)
+    """Fuel of each cylinder that did work."""
+    exhaust_c: float = 14.0
+    filter_c: float = 14.0
+    filter_mbar: float = 0.0
+    soot_g: float = 8.0
     fired: list[tuple[int, bool]] = field(default_factory=list)
 
 
@@ -113,33 +149,58 @@ def rail_pressure_kpa(model: Model, parts: Parts, flow_gps: float) -> float:
 class Engine:
     """The engine; ``load_nm`` is what drive line and accessories take from it."""
 
-    def __init__(self, model: Model, parts: Parts, air: Air, random: Random) -> None:
+    def __init__(self, model: Model, parts: Parts, electrics: Electrics, air: Air, random: Random) -> None:
         self.model, self.parts, self.air, self.random = model, parts, air, random
+        self.electrics = electrics
         outside = air.temperature_c
         self.state = EngineState(
             coolant_c=outside,
             intake_c=outside,
+            exhaust_c=outside,
+            filter_c=outside,
             banks=[Exhaust(catalyst_c=outside) for _ in model.banks],
             lambdas=[1.0] * model.cylinders,
         )
         self._swept_m3, self._manifold_m3 = model.displacement_l * 1e-3, model.manifold_l * 1e-3
         self._fuel_of_bank = [0.0 for _ in model.banks]
         self._spread = leak_spread(model)
-        self.systems = Systems()
+        self._chances, self._step = [0.0] * model.cylinders, 0
+        self.systems = Systems.of(model)
 
     # -- one step -----------------------------------------------------------------------------------------
 
-    def step(self, command: Actuation, load_nm: float, imposed_rpm: float | None, speed_kmh: float) -> None:
-        """Advance 20 ms. With ``imposed_rpm`` (drive line engaged) the speed is given and torque is the result."""
+    def step(
+        self,
+        command: Actuation,
+        load_nm: float,
+        imposed_rpm: float | None,
+        speed_kmh: float,
+        *,
+        pedal: float = 0.0,
+        crank_rpm: float = 255.0,
+    ) -> None:
+        """Advance 20 ms. With ``imposed_rpm`` (drive line engaged) the speed is given and torque is the result.
+
+        ``pedal``: the foot on a cable throttle; ``crank_rpm``: how fast the starter turns the engine."""
         state, systems = self.state, self.systems
         systems.actuate(
             self.model,
             self.parts,
+            self.electrics,
             DT,
             gate=command.gate,
-            cam_deg=command.cam_deg,
+            cams_deg=command.cams_deg,
             vent_shut=command.vent_shut,
             rpm=state.rpm,
+        )
+        systems.turn_plate(
+            self.model,
+            self.parts,
+            self.electrics,
+            DT,
+            command=command.throttle,
+            idle=command.idle,
+            pedal=pedal,
         )
         self._air(command)
         systems.step(self.model, self.parts, DT, flow_gps=state.cylinder_gps, purge_gps=self._purge_air)
@@ -150,8 +211,8 @@ class Engine:
         if imposed_rpm is not None:
             state.rpm = imposed_rpm
         else:
-            if command.cranking and state.rpm < 260.0:
-                state.rpm += (255.0 - state.rpm) * 0.2
+            if command.cranking and state.rpm < crank_rpm + 5.0:
+                state.rpm += (crank_rpm - state.rpm) * 0.2
             omega = (net - load_nm) / self.model.inertia * DT
             state.rpm = max(0.0, state.rpm + omega * 60.0 / (2.0 * math.pi))
             if not command.cranking and state.rpm < 60.0:
@@ -159,18 +220,25 @@ class Engine:
         self._exhaust()
         self._heat(speed_kmh)
 
+    @property
+    def _late(self) -> float:
+        """How far the cams hang back on their chains, on average (degrees)."""
+        return sum(self.parts.chain_deg) / len(self.parts.chain_deg)
+
     def _air(self, command: Actuation) -> None:
         model, parts, state = self.model, self.parts, self.state
         up_k = state.intake_c + 273.15
         drawn = state.throttle_gps / model.size
         outside = self.air.pressure_pa - 1.4 * (parts.air_filter_restriction - 1.0) * drawn
         ambient = outside + 1000.0 * self.systems.boost_kpa  # ahead of the throttle
-        area = model.throttle_seep_mm2 + model.throttle_full_mm2 * command.throttle**1.6
+        carbon = parts.throttle_carbon
+        opening = max(self.systems.plate - CARBON_SHIFT * carbon, 0.0)
+        area = model.throttle_seep_mm2 * (1.0 - 0.9 * carbon) + model.throttle_full_mm2 * opening**1.6
         pressure = state.manifold_pa
         state.throttle_gps = orifice_gps(area, ambient, pressure, up_k)
         leak_area = sum(parts.leaks_mm2.values())
         state.leak_gps = orifice_gps(leak_area, self.air.pressure_pa, pressure, self.air.temperature_c + 273.15)
-        purge_area = command.purge * 0.8 * model.size * ("purge_valve" not in parts.dead) + parts.purge_passing_mm2
+        purge_area = self.electrics.acts("purge_valve", command.purge) * 0.8 * model.size + parts.purge_passing_mm2
         purge = orifice_gps(purge_area, self.air.pressure_pa, pressure, up_k)
         self._purge_fuel = purge * 0.24 * state.canister_load
         purge_air = purge - self._purge_fuel
@@ -180,7 +248,8 @@ class Engine:
         self._purge_air = purge_air
         manifold_k = state.intake_c + 0.18 * (state.coolant_c - state.intake_c) + 273.15
         turns = state.rpm / 60.0
-        pumped = volumetric_efficiency(state.rpm) * pressure / (R_AIR * manifold_k) * self._swept_m3 * turns * 500.0
+        filling = volumetric_efficiency(state.rpm) * (1.0 - LATE_CAM * min(self._late, 40.0))
+        pumped = filling * pressure / (R_AIR * manifold_k) * self._swept_m3 * turns * 500.0
         state.cylinder_gps = pumped
         # Implicit in the pumped flow (proportional to pressure), and near ambient pressure in the inflow too, whose
         # slope grows without bound there: the step stays stable at any speed and opening.
@@ -212,14 +281,33 @@ class Engine:
     def _fuel(self, command: Actuation) -> None:
         parts, state, model = self.parts, self.state, self.model
         asked = sum(command.fuel_gps)
-        if asked > 0.0 or command.cranking:
+        pumping = "fuel_pump" not in self.electrics.dead
+        if (asked > 0.0 or command.cranking) and pumping:
             state.rail_kpa += (rail_pressure_kpa(model, parts, state.fuel_gps) - state.rail_kpa) * 0.1
+        elif asked > 0.0:
+            state.rail_kpa = max(0.0, state.rail_kpa - 4.0 - 60.0 * state.fuel_gps * DT)
         else:
             state.rail_kpa *= 0.99995
-        pressed = math.sqrt(max(state.rail_kpa, 0.0) / model.rail_kpa)
+        if model.direct_kpa:
+            pressed = self._squeezed(command)
+        else:
+            pressed = math.sqrt(max(state.rail_kpa, 0.0) / model.rail_kpa)
         for bank, fuel in enumerate(command.fuel_gps):
             self._fuel_of_bank[bank] = fuel * pressed
         state.fuel_gps = sum(self._fuel_of_bank)
+
+    def _squeezed(self, command: Actuation) -> float:
+        """Share of the fuel asked for that direct injection gives: the pulse is reckoned from the pressure told, and
+        cannot be stretched without end."""
+        systems, state = self.systems, self.state
+        valve = 0.0 if "rail_pressure_valve" in self.electrics.dead else command.high_valve
+        if "rail_pressure_valve" in self.electrics.stuck_on:
+            valve = 1.0
+        systems.pump_high(
+            self.model, self.parts, DT, rpm=state.rpm, valve=valve, used_gps=state.fuel_gps, feed_kpa=state.rail_kpa
+        )
+        reckoned = max(command.pulse_share, LEAST_PULSE)
+        return math.sqrt(max(systems.high_kpa, 0.0) / self.model.direct_kpa) / reckoned
 
     def _combustion(self, command: Actuation) -> float:
         """Mean indicated torque in Nm; appends each combustion and whether it fired to ``state.fired``."""
@@ -241,31 +329,40 @@ class Engine:
         load = state.manifold_pa / 101_000.0 / model.breath
         residual = self._residual(load)
         power = 0.0
-        chances = [0.0] * count
+        chances = self._chances
+        self._step = (self._step + 1) % CHANCE_STEPS
+        anew = self._step == 0 or command.coils_off or command.injectors_off or command.injectors_open
+        stoich = AFR * (1.0 - parts.fuel_lean)
         for bank, members in enumerate(model.members):
             burnt_air = burnt_fuel = missed = 0.0
+            breathes = (1.0 - LATE_CAM * parts.chain_deg[bank]) / (1.0 - LATE_CAM * self._late)
+            burnt = LATE_MISS * max(parts.chain_deg[bank] - 8.0, 0.0) * max(0.5 - load, 0.0)
             injected = self._fuel_of_bank[bank] / len(members)
             for cylinder in members:
                 spread = 1.0 / count
                 if total_leak > 0.0:
                     spread = sum(self._spread[name][cylinder] * area for name, area in leaks.items()) / total_leak
-                own_air = measured + strayed * spread
+                own_air = measured * breathes + strayed * spread
                 own_fuel = injected * parts.injector_gain[cylinder] + vapour
                 if cylinder in command.injectors_off:
                     own_fuel = vapour
-                ratio = own_air / (AFR * own_fuel) if own_fuel > 1e-9 else 9.0
+                elif cylinder in command.injectors_open:
+                    own_fuel = OPEN_INJECTOR_GPS * self.model.size
+                ratio = own_air / (stoich * own_fuel) if own_fuel > 1e-9 else 9.0
                 state.lambdas[cylinder] = ratio
                 burnt_air += own_air
                 burnt_fuel += own_fuel
-                useful = min(own_fuel, own_air / AFR)
+                useful = min(own_fuel * (1.0 - parts.fuel_lean), own_air / AFR)
                 power += useful * 1e-3 * LOWER_HEATING_VALUE * parts.compression[cylinder] ** 0.5
-                chances[cylinder] = min(self._misfire_chance(cylinder, ratio, load, command) + residual, 1.0)
+                if anew or ratio > 3.0:
+                    chance = self._misfire_chance(cylinder, ratio, load, command) + residual + burnt
+                    chances[cylinder] = min(chance, 1.0)
                 missed += chances[cylinder]
             # Unburnt charge carries its oxygen past the sensor: misfire reads lean.
-            leaving = burnt_air / (AFR * burnt_fuel) if burnt_fuel > 1e-9 else 9.0
+            leaving = burnt_air / (stoich * burnt_fuel) if burnt_fuel > 1e-9 else 9.0
             state.banks[bank].lambda_exhaust = leaving * (1.0 + 0.5 * missed / len(members))
         best = 28.0 - 12.0 * load
-        spark = max(0.55, 1.0 - 0.0005 * (best - command.spark_deg) ** 2)
+        spark = max(0.35, 1.0 - 0.0005 * (best - command.spark_deg + parts.tooth_deg) ** 2)
         mean = 0.345 * spark * power / (2.0 * math.pi * turns)
         self._events(turns, chances)
         return mean * state.smooth
@@ -282,10 +379,13 @@ class Engine:
             state.next_event = (state.next_event + 1) % len(order)
             fired = draw() >= chances[cylinder]
             state.fired.append((cylinder, fired))
-            ratio = state.lambdas[cylinder]
-            spread = 0.015 + 0.5 * max(0.0, ratio - 1.0) + 0.25 * max(0.0, 0.92 - ratio)
-            event = (1.0 + spread * gauss(0.0, 1.0)) * parts.compression[cylinder] if fired else 0.0
+            event = (1.0 + self._spread_of(cylinder) * gauss(0.0, 1.0)) * parts.compression[cylinder] if fired else 0.0
             state.smooth += (event - state.smooth) * 0.35
+
+    def _spread_of(self, cylinder: int) -> float:
+        """How unequal one cylinder's combustions are."""
+        ratio = self.state.lambdas[cylinder]
+        return 0.015 + 0.5 * max(0.0, ratio - 1.0) + 0.25 * max(0.0, 0.92 - ratio)
 
     def _misfire_chance(self, cylinder: int, ratio: float, load: float, command: Actuation) -> float:
         parts = self.parts
@@ -298,17 +398,18 @@ class Engine:
             chance = max(chance, min(1.0, (0.62 - ratio) * 5.0))
         # The gap asks for more voltage with wear and pressure; the coil gives what it has.
         demand = 0.22 + 0.38 * load + 0.55 * parts.plug_wear[cylinder] * (0.4 + load)
-        weak = (demand - parts.coil_strength[cylinder]) / 0.05
+        weak = (demand - min(parts.coil_strength[cylinder], parts.insulator[cylinder])) / 0.05
         spark_fail = 1.0 / (1.0 + math.exp(-weak)) if weak > -30.0 else 0.0
         poor = max(0.0, 0.7 - parts.compression[cylinder]) * (1.2 - load)
         return min(1.0, chance + spark_fail + poor)
 
     def _residual(self, load: float) -> float:
         """Chance of a misfire from burnt gas that an advanced cam leaves in the cylinder at light load."""
-        travel = self.model.cam_travel_deg
-        if not travel or self.systems.cam_deg < 0.2 * travel:
+        travel, cams = self.model.cam_travel_deg, self.systems.cams
+        if not cams:
             return 0.0
-        return max(0.0, self.systems.cam_deg / travel - 0.2) * max(0.0, 0.32 - load) * 1.6
+        turned = sum(cams) / len(cams) / travel
+        return max(0.0, turned - 0.2) * max(0.0, 0.32 - load) * 1.6
 
     def _friction_nm(self) -> float:
         state = self.state
@@ -347,7 +448,8 @@ class Engine:
         outside = self.air.temperature_c
         power_w = state.fuel_gps * 1e-3 * LOWER_HEATING_VALUE / model.size if state.rpm > 60.0 else 0.0
         opening = 1.0 if parts.thermostat_open else min(max((state.coolant_c - model.thermostat_c) / 8.0, 0.0), 1.0)
-        airflow = 120.0 + 14.0 * speed_kmh + (250.0 if state.coolant_c > 98.0 else 0.0)
+        fan = (state.coolant_c > 98.0 and "fan" not in self.electrics.dead) or "fan" in self.electrics.stuck_on
+        airflow = 120.0 + 14.0 * speed_kmh + (250.0 if fan else 0.0)
         lost = (14.0 + opening * airflow) * (state.coolant_c - outside)
         state.coolant_c += (0.34 * power_w - lost) * DT / 52_000.0
         engine_bay = outside + (state.coolant_c - outside) * (0.30 if speed_kmh < 5.0 else 0.10)

@@ -16,8 +16,9 @@ import can
 from gumshoe.core.circuits.instruments import Probe
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import Circuit
-from gumshoe.simulator.answers import EngineModule, TransmissionModule
-from gumshoe.simulator.chassis import UNITS, ChassisModule
+from gumshoe.simulator.answers import EngineModule
+from gumshoe.simulator.bus import lost_share
+from gumshoe.simulator.chassis import UNITS, ChassisModule, TransmissionModule
 from gumshoe.simulator.drives import PROFILES
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.hands import Finding, observe
@@ -48,34 +49,57 @@ class StandIn:
     model: str = "tern_16"
 
 
+def vehicle_of(stand_in: StandIn) -> Vehicle:
+    """The car as it begins."""
+    return Vehicle(
+        Identity(stand_in.vin, stand_in.calibration, stand_in.verification),
+        models()[stand_in.model],
+        defects=stand_in.defects,
+        seed=stand_in.seed,
+        coolant_c=stand_in.coolant_c,
+        odometer_km=stand_in.odometer_km,
+    )
+
+
+def modules_of(vehicle: Vehicle, stand_in: StandIn) -> tuple[list[ChassisModule], TransmissionModule]:
+    """The modules beyond the engine, watching the car."""
+    verification = stand_in.verification ^ 0x5A5A
+    identity = Identity(stand_in.vin, f"GX{stand_in.calibration[-8:]}", verification, "TCM-Transmission")
+    chassis, gearbox = [ChassisModule(vehicle, unit) for unit in UNITS], TransmissionModule(vehicle, identity)
+    vehicle.bystanders = [module.watch for module in (*chassis, gearbox)]
+    return chassis, gearbox
+
+
+def drive_history(stand_in: StandIn, vehicle: Vehicle | None = None) -> str:
+    """Drive what a car has behind it; its state as the state file has it. Runs in a process of its own as well."""
+    if vehicle is None:
+        vehicle = vehicle_of(stand_in)
+        modules_of(vehicle, stand_in)
+    for name in stand_in.history:
+        vehicle.begin(PROFILES[name])
+        while vehicle.driving:
+            vehicle.step()
+    return json.dumps(vehicle.save())
+
+
 class Runner(threading.Thread):
     """Runs one vehicle's time. Everything that touches the vehicle goes through ``with runner.lock``."""
 
     def __init__(self, stand_in: StandIn, channel: str, state_file: Path | None = None) -> None:
         super().__init__(name=f"vehicle {stand_in.key}", daemon=True)
         self.stand_in, self.channel, self.state_file = stand_in, channel, state_file
-        self.vehicle = Vehicle(
-            Identity(stand_in.vin, stand_in.calibration, stand_in.verification),
-            models()[stand_in.model],
-            defects=stand_in.defects,
-            seed=stand_in.seed,
-            coolant_c=stand_in.coolant_c,
-            odometer_km=stand_in.odometer_km,
-        )
+        self.vehicle = vehicle_of(stand_in)
         self.lock = threading.Lock()
         self.speedup = 1.0
         self._stopping = threading.Event()
         bus = can.Bus(interface="virtual", channel=channel)
-        transmission = Identity(
-            stand_in.vin, f"GX{stand_in.calibration[-8:]}", stand_in.verification ^ 0x5A5A, "TCM-Transmission"
-        )
-        self.chassis = [ChassisModule(self.vehicle, unit) for unit in UNITS]
-        self.vehicle.bystanders = [module.watch for module in self.chassis]
+        self.chassis, gearbox = modules_of(self.vehicle, stand_in)
         self.node = Node(
             bus,
-            [EngineModule(self.vehicle), TransmissionModule(self.vehicle, transmission)],
+            [EngineModule(self.vehicle), gearbox],
             self.lock,
             {(module.unit.request_id, module.unit.response_id): module for module in self.chassis},
+            lambda: lost_share(self.vehicle.parts),
         )
 
     def prepare(self, progress: Callable[[str], None] | None = None) -> None:
@@ -87,12 +111,9 @@ class Runner(threading.Thread):
             except ValueError as error:  # a broken state file: keep it aside and drive the history again
                 log.warning("state of %s could not be read: %s", self.stand_in.key, error)
                 self.state_file.rename(self.state_file.with_suffix(".broken"))
-        for name in self.stand_in.history:
-            if progress:
-                progress(f"{self.stand_in.words}: driving “{name}”")
-            self.vehicle.begin(PROFILES[name])
-            while self.vehicle.driving:
-                self.vehicle.step()
+        if progress and self.stand_in.history:
+            progress(f"{self.stand_in.words}: driving {', '.join(self.stand_in.history)}")
+        drive_history(self.stand_in, self.vehicle)
         self.save()
 
     def start(self) -> None:

@@ -9,10 +9,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from gumshoe.simulator.bus import bus_ohm
+from gumshoe.simulator.electrics import wrong_in
 from gumshoe.simulator.engine import orifice_gps, rail_pressure_kpa
 from gumshoe.simulator.parts import INSIDE
 from gumshoe.simulator.sensors import pressure_kpa, pressure_volts, thermistor_ohm
 from gumshoe.simulator.vehicle import Key, Vehicle
+
+BROKEN_OHM = 1e6
+_AWAY = {"to_ground": "ground", "to_feed": "a feed"}
 
 
 @dataclass(frozen=True)
@@ -211,7 +216,7 @@ def _cold_soak(vehicle: Vehicle) -> Finding:
 
 
 def _heater_ohm(vehicle: Vehicle) -> Finding:
-    if any(vehicle.parts.heater_open):
+    if any(name.startswith("oxygen_heater") and name.endswith("s1") for name in vehicle.electrics.dead):
         return Finding("Open: the meter shows no continuity.", 99_999.0, "Ω")
     return Finding("Heater of the upstream sensor, unplugged.", 6.4, "Ω")
 
@@ -230,10 +235,6 @@ def _lamp(vehicle: Vehicle) -> Finding:
     return Finding("The lamp is on, steady." if vehicle.memory.lamp else "The lamp is out.")
 
 
-def _plate(_vehicle: Vehicle) -> Finding:
-    return Finding("The plate is clean and closes freely.")
-
-
 def _loose_plugs(vehicle: Vehicle) -> Finding:
     off = sorted(vehicle.parts.unplugged | vehicle.parts.loose)
     if off:
@@ -250,18 +251,22 @@ def _circuit(vehicle: Vehicle, component: str) -> Finding:
         return Finding("It is good under load.")
     if component in parts.unplugged:
         return Finding("The plug is off: circuit open.")
-    if component in parts.dead - set(parts.wired):
+    if component in parts.loose or component in parts.moods:
+        return Finding("The plug sits half home, or a wire parts as it is moved: contact loose.")
+    wired = vehicle.electrics.parts.get(component)
+    wrong = dict(wrong_in(parts, component, wired.circuit)) if wired else {}
+    if wrong and wired:
+        name, ohm = next(iter(wrong.items()))
+        path, _, element = name.rpartition(":")
+        what = wired.circuit.element(element).words
+        if path:
+            return Finding(f"The plug is on. The {what} reaches where it must not: wire shorted to {_AWAY[path]}.")
+        if element in INSIDE:
+            return Finding(f"The plug is on, its wires are whole. {what[0].upper()}{what[1:]}: part does not answer.")
+        said = "broken: circuit open" if ohm >= BROKEN_OHM else f"{ohm:.0f} Ω too much: contact loose"
+        return Finding(f"The plug is on. Measured through: {what} {said}.")
+    if component in vehicle.electrics.dead:
         return Finding("Nothing arrives at its feed or ground: circuit open.")
-    if component in parts.loose:
-        return Finding("The plug sits half home and moves: contact loose.")
-    if component in parts.wired:
-        element = parts.wired[component][0]
-        inside = "the part does not answer" if element in INSIDE else "circuit open"
-        return Finding(f"The plug is on. Measured through: {element.replace('_', ' ')} broken: {inside}.")
-    heaters = {f"oxygen_heater_b{n}s1": cold for n, cold in enumerate(parts.heater_open, 1)}
-    heaters |= {f"oxygen_heater_b{n}s2": cold for n, cold in enumerate(parts.rear_heater_open, 1)}
-    if heaters.get(component):
-        return Finding("Feed and ground are good; no current flows through the heater: circuit open.")
     coil = component.removeprefix("ignition_coil_")
     if coil.isdigit() and int(coil) <= len(parts.coil_strength) and parts.coil_strength[int(coil) - 1] < 0.5:
         return Finding("Feed, ground and trigger are good; the spark is weak: the part does not answer.")
@@ -274,7 +279,7 @@ def _worst(values: list[float]) -> int:
 
 def _spark(vehicle: Vehicle) -> Finding:
     strengths = vehicle.parts.coil_strength
-    without = vehicle.parts.dead | vehicle.parts.loose
+    without = vehicle.electrics.dead | vehicle.parts.loose
     weak = min(strengths) < 0.5 or any(f"ignition_coil_{n + 1}" in without for n in range(len(strengths)))
     return Finding("The spark is weak or none on one cylinder." if weak else "Every cylinder sparks: strong.")
 
@@ -312,7 +317,7 @@ def _warm_up(vehicle: Vehicle) -> Finding:
 
 
 def _tank(vehicle: Vehicle) -> Finding:
-    passing = vehicle.parts.purge_passing_mm2 > 0.0 or vehicle.parts.vent_stuck
+    passing = vehicle.parts.purge_passing_mm2 > 0.0 or vehicle.parts.vent_stuck or vehicle.parts.tank_leak_mm2
     return Finding("The tank pressure falls." if passing else "The tank pressure holds.")
 
 
@@ -337,7 +342,7 @@ def _soak_look(vehicle: Vehicle) -> Finding:
 
 
 def _vent(vehicle: Vehicle) -> Finding:
-    if vehicle.parts.vent_stuck or "vent_valve" in vehicle.parts.dead:
+    if vehicle.parts.vent_stuck or "vent_valve" in vehicle.electrics.dead:
         return Finding("It can be blown through however it is commanded: it stays open or shut.")
     return Finding("One click each way: it opens and closes.")
 
@@ -351,14 +356,21 @@ def _charge_pipes(vehicle: Vehicle) -> Finding:
 def _gate(vehicle: Vehicle) -> Finding:
     if vehicle.parts.gate_stuck:
         return Finding("The rod does not move by hand: stiff, stuck or loose.")
-    if "boost_valve" in vehicle.parts.dead:
+    if "boost_valve" in vehicle.electrics.dead:
         return Finding("By hand it is free; by command nothing moves.")
     return Finding("The rod is free, it follows the command.")
 
 
 def _cams(vehicle: Vehicle) -> Finding:
-    if vehicle.parts.phaser_stuck or "intake_phaser_valve" in vehicle.parts.dead:
-        return Finding("The intake cam does not follow its command: one cam lags or sticks.")
+    parts, dead = vehicle.parts, vehicle.electrics.dead
+    late = [bank for bank, off in enumerate(parts.chain_deg, 1) if off > 3.0]
+    if abs(parts.tooth_deg) > 3.0:
+        return Finding("Every cam stands off by the same angle: all cams off alike.")
+    if late:
+        return Finding(f"Bank {late[0]} stands off: both cams of a bank off alike.")
+    stuck = any(parts.phaser_stuck) or any("phaser_valve" in name for name in dead)
+    if stuck or parts.oil_worn:
+        return Finding("A cam does not follow its command: one cam lags or sticks.")
     return Finding("The cam stands where the crank says it should: all follow.")
 
 
@@ -372,6 +384,119 @@ def _wiggle(vehicle: Vehicle) -> Finding:
 def _always(words: str) -> Callable[[Vehicle], Finding]:
     """A point at which none of our stand-ins' faults shows."""
     return lambda _: Finding(words)
+
+
+def _boost_watch(vehicle: Vehicle) -> Finding:
+    parts = vehicle.parts
+    weak = parts.boost_gain < 0.8 or parts.gate_stuck or "boost_valve" in vehicle.electrics.dead
+    return Finding("Boost stays below it." if weak else "Boost follows its command.")
+
+
+def _turbo_shaft(vehicle: Vehicle) -> Finding:
+    worn = 0.4 < vehicle.parts.boost_gain < 0.8
+    return Finding("It has play, rubbing or oil in the duct." if worn else "It turns free, little play.")
+
+
+def _upstream_response(vehicle: Vehicle) -> Finding:
+    lazy = max(vehicle.parts.lambda_lag_s, default=0.0) > 0.5
+    return Finding("The upstream sensor is late or hardly moving." if lazy else "It follows at once.")
+
+
+def _balance_watch(vehicle: Vehicle) -> Finding:
+    parts = vehicle.parts
+    uneven = min(parts.injector_gain) < 0.85 or min(parts.compression) < 0.75
+    return Finding("One cylinder needs much more." if uneven else "The corrections are even.")
+
+
+def _filter_pressure(vehicle: Vehicle) -> Finding:
+    parts, state = vehicle.parts, vehicle.engine.state
+    odd = parts.ash_g > 60.0 or state.soot_g > 30.0 or parts.filter_cracked or parts.filter_sensor_gain != 1.0
+    return Finding("Too high or implausible for the flow." if odd else "As a clean filter's, at idle and at 2500.")
+
+
+def _soot_share(vehicle: Vehicle) -> Finding:
+    diesel = vehicle.model.compression
+    full = diesel.filter_soot_g if diesel else 22.0
+    return Finding(
+        "Soot by the model, of what starts a regeneration.", round(100 * vehicle.memory.soot_model_g / full), "%"
+    )
+
+
+def _regenerations(vehicle: Vehicle) -> Finding:
+    memory = vehicle.memory
+    bad = memory.regenerations_broken >= 4 and memory.regenerations < memory.regenerations_broken / 2
+    return Finding("Too often or never completed." if bad else "They are as they should be.")
+
+
+def _egr(vehicle: Vehicle) -> Finding:
+    stuck = vehicle.parts.egr_stuck >= 0.0 or "egr_valve" in vehicle.electrics.dead
+    return Finding("No change or sticks." if stuck else "It stumbles as it should.")
+
+
+def _bus(vehicle: Vehicle) -> Finding:
+    ohm = bus_ohm(vehicle.parts)
+    return Finding("60 ohms." if ohm == 60.0 else f"{ohm:.0f} Ω: another value.")
+
+
+def _grounds(vehicle: Vehicle) -> Finding:
+    bad = vehicle.parts.strap_ohm > 0.01
+    return Finding("The drop over the engine's strap is far too much." if bad else "The drop is within limits.")
+
+
+def _charging(vehicle: Vehicle) -> Finding:
+    works = vehicle.parts.charging > 0.5 and vehicle.parts.converter
+    return Finding("The voltage holds." if works else "The voltage falls, nothing is charged: too low or too high.")
+
+
+def _plate(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.throttle_carbon > 0.3:
+        return Finding("A carbon ring where the plate closes.")
+    if vehicle.parts.throttle_sticks:
+        return Finding("The plate sticks on its way and jumps.")
+    return Finding("The plate is clean and closes freely.")
+
+
+def _oil(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.oil_worn:
+        return Finding("Black and thick, the tag is long past: low, overdue or wrong.")
+    return Finding("Level, grade and date on the tag are right.")
+
+
+def _marks(vehicle: Vehicle) -> Finding:
+    late = max(vehicle.parts.chain_deg)
+    return Finding(
+        "A tooth out, by the marks." if late > 16.0 else "Stretched." if late > 3.0 else "The marks are right."
+    )
+
+
+def _software(vehicle: Vehicle) -> Finding:
+    return Finding("An older one with a campaign." if vehicle.parts.software_old else "It is the newest.")
+
+
+def _cap(vehicle: Vehicle) -> Finding:
+    if "filler_cap" in vehicle.parts.tank_leak_mm2:
+        return Finding("The cap is not on: loose, cross-threaded or cracked.")
+    return Finding("The cap clicks; its seal is whole: tight and whole.")
+
+
+def _evap_smoke(vehicle: Vehicle) -> Finding:
+    places = [name.replace("_", " ") for name in vehicle.parts.tank_leak_mm2]
+    return Finding(
+        f"Smoke comes out at the {places[0]}: at a line or the canister." if places else "There is no smoke: none."
+    )
+
+
+def _sample(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.fuel_lean > 0.0:
+        return Finding("A third of it is alcohol: water, dirt or the wrong fuel.")
+    return Finding("The sample is clear.")
+
+
+def _sweep(vehicle: Vehicle) -> Finding:
+    gap = vehicle.parts.wired.get("throttle_sensor", ("",))[0].startswith("spot")
+    if gap:
+        return Finding("The first track drops out at one place: a gap.")
+    return Finding("The sweep is smooth and agreeing.")
 
 
 _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
@@ -400,15 +525,15 @@ _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
     "warning_lamp": _lamp,
     "connectors": _loose_plugs,
     "throttle_plate": _plate,
-    "filler_cap": lambda _: Finding("The cap clicks; its seal is whole: tight and whole."),
+    "filler_cap": _cap,
     "plug_wells": _always("The wells are dry and whole."),
     "prior_work": _earlier_work,
-    "charging": _always("The voltage holds."),
-    "main_grounds": _always("The drop is within limits."),
+    "charging": _charging,
+    "main_grounds": _grounds,
     "reference_bus": _always("The 5 V stand."),
     "coolant_curve": _coolant_curve,
     "wiggle": _wiggle,
-    "bus_resistance": _always("60 ohms."),
+    "bus_resistance": _bus,
     "coil_trigger": _spark,
     "spark_tester": _spark,
     "plug_swap": _plug_swap,
@@ -416,25 +541,34 @@ _POINTS: dict[str, Callable[[Vehicle], Finding]] = {
     "leak_down": _leak_down,
     "relative_compression": _humps,
     "bleed_down": _always("The pressure holds."),
-    "fuel_sample": _always("The sample is clear."),
+    "fuel_sample": _sample,
     "back_pressure": _always("The pressure is low."),
     "catalyst_switching": _catalyst,
     "warm_up": _warm_up,
     "cold_soak_look": _soak_look,
     "idle_load": _idle_load,
-    "throttle_sweep": _always("The sweep is smooth and agreeing."),
+    "throttle_sweep": _sweep,
     "throttle_relearn": _always("It completes, no change."),
     "tank_hold": _tank,
-    "smoke_evap": _always("There is no smoke: none."),
+    "smoke_evap": _evap_smoke,
     "vent_valve": _vent,
     "charge_pipes": _charge_pipes,
     "boost_gate": _gate,
-    "software_level": _always("It is the newest."),
+    "software_level": _software,
     "knock_sensor": _always("Torque and lead are right."),
-    "timing_marks": _always("The marks are right."),
+    "timing_marks": _marks,
     "rail_supply": _always("The pressure is right, no air in it."),
     "coolant_level": _always("It is full and tight."),
-    "oil": lambda _: Finding("Level, grade and date on the tag are right."),
+    "oil": _oil,
+    "filter_pressure": _filter_pressure,
+    "filter_model": _soot_share,
+    "regeneration_history": _regenerations,
+    "egr_command": _egr,
+    "turbo_shaft": _turbo_shaft,
+    "gearbox_fluid": _always("It is clear, and its level is right."),
+    "boost_watch": _boost_watch,
+    "upstream_response": _upstream_response,
+    "balance_watch": _balance_watch,
     "cams": _cams,
     "bearings": lambda _: Finding("The dial moves a hair on every cylinder: within the limit."),
 }

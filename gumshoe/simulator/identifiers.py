@@ -6,10 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from gumshoe.simulator.diesel_control import DieselManagement, DieselState
+
 if TYPE_CHECKING:
     from gumshoe.simulator.vehicle import Vehicle
 
-MISFIRES, CAM = 0x5100, 0x5200
+MISFIRES, CAM, BALANCE, FILTER = 0x5100, 0x5200, 0x5300, 0x5400
 TENTH = 10.0
 
 
@@ -35,10 +37,49 @@ def items_of(vehicle: Vehicle) -> dict[int, Item]:
     def misfires(cylinder: int) -> Item:
         return Item(f"misfire_c{cylinder + 1}", lambda car: car.memory.misfire_trip[cylinder])
 
+    def angle(place: int, wanted: bool) -> Callable[[Vehicle], float]:
+        if wanted:
+            return lambda car: car.management.state.cam_targets_deg[place]
+        return lambda car: car.readings.cams[place] if car.readings.cams else 0.0
+
     found = {MISFIRES + 1 + cylinder: misfires(cylinder) for cylinder in range(vehicle.model.cylinders)}
-    if vehicle.model.cam_travel_deg:
-        found[CAM + 1] = Item(
-            "cam_intake_cmd_b1_deg", lambda car: car.management.state.cam_target_deg, TENTH, signed=True
-        )
-        found[CAM + 2] = Item("cam_intake_b1_deg", lambda car: car.engine.systems.cam_deg, TENTH, signed=True)
+    if vehicle.model.diesel:
+        found |= _diesel_items(vehicle.model.cylinders)
+    for place, cam in enumerate(vehicle.model.phasers):
+        kind, _, bank = cam.partition("_b")
+        number = CAM + 1 + 2 * place
+        found[number] = Item(f"cam_{kind}_cmd_b{bank}_deg", angle(place, True), TENTH, signed=True)
+        found[number + 1] = Item(f"cam_{kind}_b{bank}_deg", angle(place, False), TENTH, signed=True)
     return found
+
+
+def _diesel_items(cylinders: int) -> dict[int, Item]:
+    """Particulate filter and even running."""
+
+    def correction(cylinder: int) -> Item:
+        def told(car: Vehicle) -> float:
+            diesel = diesel_of(car)
+            return diesel.balance[cylinder] * diesel.mg
+
+        return Item(f"injector_correction_c{cylinder + 1}_mg", told, 100.0, signed=True)
+
+    found = {BALANCE + 1 + n: correction(n) for n in range(cylinders)}
+    for place, (key, value, factor) in enumerate(
+        (
+            ("soot_g", lambda car: car.memory.soot_model_g, TENTH),
+            ("ash_g", lambda car: car.memory.ash_model_g, TENTH),
+            ("regeneration_km", lambda car: car.memory.filter_km, TENTH),
+            ("regenerations", lambda car: car.memory.regenerations, 1.0),
+            ("regenerations_broken", lambda car: car.memory.regenerations_broken, 1.0),
+            ("regenerating", lambda car: float(diesel_of(car).regenerating), 1.0),
+        )
+    ):
+        found[FILTER + 1 + place] = Item(key, value, factor)
+    return found
+
+
+def diesel_of(vehicle: Vehicle) -> DieselState:
+    """The diesel's part of a control unit's state."""
+    management = vehicle.management
+    assert isinstance(management, DieselManagement)
+    return management.diesel

@@ -48,9 +48,23 @@ class Memory:
     results: dict[str, float] = field(default_factory=dict)
     ltft: list[list[float]] = field(default_factory=lambda: [[0.0] * FUEL_CELLS])
     """Learnt trim by bank and fuel cell."""
+    idle_learnt: float = 0.0
+    """Throttle opening that idle was found to need beyond the usual."""
     misfire_trip: list[int] = field(default_factory=lambda: [0] * 4)
     misfire_last: list[int] = field(default_factory=lambda: [0] * 4)
     misfire_average: list[float] = field(default_factory=lambda: [0.0] * 4)
+    in_use: dict[str, int] = field(default_factory=dict)
+    """In how many trips each monitor ran to its end; never cleared by a tester."""
+    general_trips: int = 0
+    ignition_cycles: int = 0
+    soot_model_g: float = 8.0
+    ash_model_g: float = 12.0
+    filter_km: float = 0.0
+    """Driven since the last completed regeneration."""
+    regenerations: int = 0
+    regenerations_broken: int = 0
+    regenerated_km: list[float] = field(default_factory=list)
+    """Where on the way each of them was completed."""
     warmups: int = 0
     distance_clear_km: float = 0.0
     distance_lamp_km: float = 0.0
@@ -114,21 +128,33 @@ class Memory:
 
     def mark_complete(self, monitor: str) -> None:
         """Readiness: the monitor has run to its end."""
+        if not self.complete_trip.get(monitor):
+            self.in_use[monitor] = self.in_use.get(monitor, 0) + 1
         self.complete[monitor] = True
         self.complete_trip[monitor] = True
+
+    def regeneration_done(self) -> None:
+        """The particulate filter was burnt free to the end."""
+        before = self.regenerated_km[-1] if self.regenerated_km else 0.0
+        self.regenerated_km = [*self.regenerated_km[-9:], before + self.filter_km]
+        self.regenerations += 1
+        self.filter_km = 0.0
 
     # -- the drive cycle ----------------------------------------------------------------------------------
 
     def begin_trip(self) -> None:
         """Key on and started."""
         self.complete_trip.clear()
+        self.ignition_cycles += 1
         self.misfire_trip = [0] * len(self.misfire_trip)
         for record in self.records.values():
             record.failed_trip = record.passed_trip = False
             record.similar_s = 0.0
 
-    def end_trip(self, warmed_up: bool) -> None:
-        """Key off after running: judge the trip for every code."""
+    def end_trip(self, warmed_up: bool, *, general: bool = True) -> None:
+        """Key off after running: judge the trip for every code. ``general``: the trip was long and mixed enough to
+        count for the in-use figures and for permanent codes."""
+        self.general_trips += general
         self.misfire_last = list(self.misfire_trip)
         self.misfire_average = [
             0.9 * old + 0.1 * new for old, new in zip(self.misfire_average, self.misfire_trip, strict=True)
@@ -142,7 +168,7 @@ class Memory:
             if record.passed_trip:
                 record.pending = False
                 record.good_trips += 1
-                if record.permanent and not record.confirmed:
+                if record.permanent and not record.confirmed and general:
                     record.permanent = False
                 if record.good_trips >= GOOD_TRIPS_LAMP_OFF and record.lamp:
                     record.lamp = record.permanent = False
@@ -170,6 +196,7 @@ class Memory:
         empty = Memory.of(len(self.misfire_trip), len(self.ltft))
         self.ltft, self.misfire_trip = empty.ltft, empty.misfire_trip
         self.misfire_last, self.misfire_average = empty.misfire_last, empty.misfire_average
+        self.idle_learnt = 0.0
         self.warmups = 0
         self.distance_clear_km = self.distance_lamp_km = 0.0
         self.minutes_clear = self.minutes_lamp = 0.0

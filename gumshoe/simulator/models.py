@@ -21,12 +21,57 @@ class Metering(StrEnum):
     PRESSURE = "pressure"
 
 
+class Spark(StrEnum):
+    """What lights the charge."""
+
+    COILS = "coil per plug"
+    DISTRIBUTOR = "distributor"
+    NONE = "none"
+
+
+class Plate(StrEnum):
+    """How the throttle is moved."""
+
+    ELECTRONIC = "electronic"
+    CABLE = "cable"
+
+
+class Boxed(StrEnum):
+    """What sort of gearbox it has."""
+
+    MANUAL = "manual"
+    AUTOMATIC = "automatic"
+
+
+@dataclass(frozen=True)
+class Diesel:
+    """What a compression-ignition engine has besides. ``squeeze_kpa``: rail pressure at idle and at full load;
+    ``filter_soot_g``: the soot at which its filter is burnt free; ``most_mg``: fuel of a stroke at full load."""
+
+    squeeze_kpa: tuple[float, float]
+    most_mg: float
+    filter_soot_g: float
+
+
+@dataclass(frozen=True)
+class Hybrid:
+    """The electric half of a hybrid: the motor's power (kW), the battery's energy (kWh), and the speed (km/h) up to
+    which it moves the car alone."""
+
+    motor_kw: float
+    battery_kwh: float
+    alone_kmh: float
+
+
 @dataclass(frozen=True)
 class Model:
     """One kind of car. Volumes in litres, areas in mm² (effective), masses in kg, speeds in km/h and 1/min.
 
-    ``boost_kpa``: full boost of its turbocharger; ``cam_travel_deg``: how far its intake cam turns; ``sealed_tank``:
-    the tank can be closed by a vent valve. Zero or false: it has none."""
+    ``boost_kpa``: full boost of its turbocharger; ``cam_travel_deg``: how far its cams turn (``cams``: which of each
+    bank); ``sealed_tank``: the tank can be closed by a vent valve; ``direct_kpa``: pressure that its high-pressure pump
+    holds for direct injection; ``answers_s``: how long its control unit takes over each answer, ``one_at_a_time``: it
+    takes a single PID in a request; ``narrow``: its upstream sensors only tell rich from lean. Zero, empty or false: it
+    has none of it."""
 
     key: str
     words: str
@@ -46,8 +91,18 @@ class Model:
     leak_scale: float = 1.0
     boost_kpa: float = 0.0
     cam_travel_deg: float = 0.0
+    cams: tuple[str, ...] = ()
     sealed_tank: bool = False
+    direct_kpa: float = 0.0
+    ignition: Spark = Spark.COILS
+    throttle: Plate = Plate.ELECTRONIC
+    gearbox: Boxed = Boxed.MANUAL
+    answers_s: float = 0.0
+    one_at_a_time: bool = False
+    narrow: bool = False
     points: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    compression: Diesel | None = None
+    hybrid: Hybrid | None = None
 
     @property
     def cylinders(self) -> int:
@@ -89,6 +144,62 @@ class Model:
     @property
     def flow_metered(self) -> bool:
         return self.metering is Metering.FLOW
+
+    # -- what the wires ask (wires.toml) ------------------------------------------------------------------
+
+    @property
+    def pressure_sensed(self) -> bool:
+        return self.metering is Metering.PRESSURE
+
+    @property
+    def diesel(self) -> bool:
+        return self.compression is not None
+
+    @property
+    def spark(self) -> bool:
+        return not self.diesel
+
+    @property
+    def electronic_throttle(self) -> bool:
+        return self.spark and self.throttle is Plate.ELECTRONIC
+
+    @property
+    def pedal_sensed(self) -> bool:
+        return self.throttle is Plate.ELECTRONIC
+
+    @property
+    def coil_per_plug(self) -> bool:
+        return self.ignition is Spark.COILS
+
+    @property
+    def distributor(self) -> bool:
+        return self.ignition is Spark.DISTRIBUTOR
+
+    @property
+    def rail_full_kpa(self) -> float:
+        """Pressure of the injection's rail at full load; 0 for port injection."""
+        return self.compression.squeeze_kpa[1] if self.compression else self.direct_kpa
+
+    @property
+    def high_pressure(self) -> bool:
+        return self.diesel or self.direct_kpa > 0.0
+
+    @property
+    def intake_phaser(self) -> bool:
+        return "intake" in self.cams
+
+    @property
+    def exhaust_phaser(self) -> bool:
+        return "exhaust" in self.cams
+
+    @property
+    def boosted(self) -> bool:
+        return self.boost_kpa > 0.0
+
+    @cached_property
+    def phasers(self) -> tuple[str, ...]:
+        """Every cam that turns: ``intake_b1`` …, bank by bank."""
+        return tuple(f"{cam}_b{bank}" for bank in range(1, len(self.banks) + 1) for cam in self.cams)
 
 
 @cache

@@ -6,73 +6,115 @@ practice, no source).
 
 from __future__ import annotations
 
+import re
+
 from gumshoe.simulator.control import CLOSED
+from gumshoe.simulator.diesel_monitors import Balance, ParticulateFilter, Recirculation
+from gumshoe.simulator.electrics import HIGH_V, LOW_V, Stand, wired_parts
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.models import Model
-from gumshoe.simulator.system_monitors import Boost, CamAngle
-from gumshoe.simulator.watch import Monitor, Watch
+from gumshoe.simulator.system_monitors import (
+    Boost,
+    CamAngles,
+    Charging,
+    Positions,
+    RailPressure,
+    TankLeak,
+)
+from gumshoe.simulator.watch import SLOW_S, Monitor, SlowMonitor, Watch
 
 
 class Circuits(Monitor):
-    """Comprehensive components: pins out of range, outputs without their load."""
+    """Comprehensive components: pins out of range, outputs without their load, pulses that do not come."""
 
-    HEATERS = (("P0030", "P0036"), ("P0050", "P0056"))
     NO_ACTIVITY = ("P0134", "P0154")
     ACTIVE_AFTER_S = 180.0
+    HOLD_S, CRANKS_S, SYNC_S = 1.0, 1.5, 4.0
+    DROPS, DROPS_WITHIN_S = 6, 60.0
 
     def __init__(self, model: Model) -> None:
         self._counts: dict[str, float] = {}
-        numbers = range(1, model.cylinders + 1)
-        self._outputs = (
-            {f"injector_{n}": f"P020{n}" for n in numbers}
-            | {f"ignition_coil_{n}": f"P035{n}" for n in numbers}
-            | {"purge_valve": "P0443"}
-            | ({"boost_valve": "P0243"} if model.boost_kpa else {})
-            | ({"intake_phaser_valve": "P0010"} if model.cam_travel_deg else {})
-            | ({"vent_valve": "P0447"} if model.sealed_tank else {})
-        )
+        self._bad: set[str] = set()
+        self._drops: dict[str, list[float]] = {}
+        self._clock = 0.0
+        self._part_of = {
+            code: name for name, wired in wired_parts(model.key).items() for key, code in wired.codes.items()
+        }
 
     def start(self) -> None:
         self._counts.clear()
+        self._drops.clear()
 
     def step(self, watch: Watch) -> None:
-        seen = watch.seen
-        if watch.model.flow_metered:
-            self._judge(watch, "P0102", seen.meter_v < 0.2)
-            self._judge(watch, "P0113", seen.intake_v > 4.9)
-        else:
-            self._judge(watch, "P0107", seen.pressure_v < 0.1)
-            self._judge(watch, "P0098", seen.intake_v > 4.9)
-        self._judge(watch, "P0118", seen.coolant_v > 4.9)
-        state = watch.management.state
-        if watch.running and state.run_time_s > 4.0:
-            for (front, rear), bank in zip(self.HEATERS, seen.banks, strict=False):
-                self._judge(watch, front, state.heater_on and bank.heater_amps < 0.2)
-                self._judge(watch, rear, state.heater_on and bank.rear_heater_amps < 0.2)
-        if watch.running and state.run_time_s > self.ACTIVE_AFTER_S:
+        self._clock += DT
+        state, seen = watch.management.state, watch.seen
+        disturbed = watch.electrics.disturbed
+        if disturbed or self._bad:
+            self._look(watch)
+        if watch.running and watch.model.spark and state.run_time_s > self.ACTIVE_AFTER_S:
             for code, bank in zip(self.NO_ACTIVITY, seen.banks, strict=False):
                 self._judge(watch, code, not bank.upstream_ready)
-        dead = watch.parts.dead
-        if dead or watch.memory.records:  # otherwise no output can be open and none has a code to pass
-            for component, code in self._outputs.items():
-                self._judge(watch, code, component in dead)
+        if watch.memory.records and watch.running:
+            failing = set(self._counts)
+            for code in list(watch.memory.records):
+                if code in self._part_of and code not in failing and self._part_of[code] not in disturbed:
+                    watch.memory.passed(code)
         if watch.running and state.run_time_s > 10.0:
             watch.memory.mark_complete("comprehensive components")
+
+    def _look(self, watch: Watch) -> None:
+        """Every part whose wires are not whole: what its pin says."""
+        electrics = watch.electrics
+        now = set()
+        for name, stand in electrics.disturbed.items():
+            wired = electrics.parts[name]
+            verdict = self._verdict(watch, name, stand)
+            drops = wired.codes.get("drops")
+            for code in dict.fromkeys(code for code in wired.codes.values() if code != drops):
+                self._judge(watch, code, code == wired.codes.get(verdict))
+            if verdict:
+                now.add(name)
+        for name in self._bad - now:  # it is back: a contact that comes and goes
+            wired = electrics.parts[name]
+            held = [moment for moment in self._drops.get(name, []) if self._clock - moment < self.DROPS_WITHIN_S]
+            self._drops[name] = [*held, self._clock]
+            if "drops" in wired.codes and len(held) + 1 >= self.DROPS:
+                watch.memory.fail(wired.codes["drops"], watch.frame(), trips=1)
+                self._drops[name] = []
+            for code in wired.codes.values():
+                self._counts.pop(code, None)
+        self._bad = now
+
+    def _verdict(self, watch: Watch, name: str, stand: Stand) -> str:
+        """``open``, ``low``, ``high`` or nothing, as the control unit can tell it at this moment."""
+        if name in watch.seen.pins:
+            volts = watch.seen.pins[name]
+            return "low" if volts < LOW_V else "high" if volts > HIGH_V else ""
+        state = watch.management.state
+        if name == "crank_sensor":
+            return stand.verdict if state.cranked_s > self.CRANKS_S or watch.seen.cranked else ""
+        if name.startswith(("cam_sensor", "distributor")):
+            return stand.verdict if watch.seen.cranked else ""
+        if name.startswith("oxygen_sensor") and name.endswith("s1"):
+            return stand.verdict if stand.verdict != "open" and state.heater_on else ""
+        if name.startswith("oxygen_"):
+            return stand.verdict if state.heater_on and state.run_time_s > self.SYNC_S else ""
+        return stand.verdict
 
     def _judge(self, watch: Watch, code: str, bad: bool) -> None:
         count = self._counts.get(code, 0.0)
         if bad:
             count += DT
-            if 1.0 <= count < 1.0 + 1.5 * DT:
+            self._counts[code] = count
+            if self.HOLD_S <= count < self.HOLD_S + 1.5 * DT:
                 watch.memory.fail(code, watch.frame(), trips=1)
         else:
-            count = 0.0
+            self._counts.pop(code, None)
             if watch.running and code in watch.memory.records:
                 watch.memory.passed(code)
-        self._counts[code] = count
 
 
-class FuelSystem(Monitor):
+class FuelSystem(SlowMonitor):
     """Total trim of one bank against its limits, continuously; complete after two clean minutes that include every
     learnt cell in use."""
 
@@ -96,16 +138,16 @@ class FuelSystem(Monitor):
             return
         total = memory.ltft[self.bank][state.cell] + bank.stft_mean
         memory.results[f"fuel {self.bank + 1}"] = 100.0 * total
-        self._lean = self._lean + DT if total > self.LIMIT else 0.0
-        self._rich = self._rich + DT if total < -self.LIMIT else 0.0
+        self._lean = self._lean + SLOW_S if total > self.LIMIT else 0.0
+        self._rich = self._rich + SLOW_S if total < -self.LIMIT else 0.0
         for held, code in ((self._lean, self._lean_code), (self._rich, self._rich_code)):
-            if self.HOLD_S <= held < self.HOLD_S + 1.5 * DT:
+            if self.HOLD_S <= held < self.HOLD_S + 1.5 * SLOW_S:
                 memory.fail(code, watch.frame(), similar=True, priority=True)
                 memory.mark_complete("fuel system")
         if abs(total) < self.LIMIT * 0.8:
-            self._clean += DT
+            self._clean += SLOW_S
             if state.cell == 0:
-                self._clean_idle += DT
+                self._clean_idle += SLOW_S
         if self._clean > self.CLEAN_S and self._clean_idle > self.CLEAN_IDLE_S:
             memory.mark_complete("fuel system")
             memory.passed(self._lean_code)
@@ -166,7 +208,7 @@ class Misfire(Monitor):
         watch.memory.fail(code, watch.frame(), similar=True, priority=True)
 
 
-class Heater(Monitor):
+class Heater(SlowMonitor):
     """Every upstream sensor must be ready within a minute of starting."""
 
     def __init__(self) -> None:
@@ -186,6 +228,10 @@ class Heater(Monitor):
             watch.memory.mark_complete("oxygen sensor heater")
             for number, bank in enumerate(banks, 1):
                 watch.memory.results[f"heater_a {number}"] = bank.heater_amps
+
+
+BLOCKS = re.compile(r"P03(0|3)|P010|P01(1|2)|P017")
+"""Codes under which the mixture cannot be trusted to judge the catalyst (common practice)."""
 
 
 class OncePerTrip(Monitor):
@@ -254,7 +300,7 @@ class Catalyst(OncePerTrip):
         state, seen = watch.management.state, watch.seen
         closed = state.banks[self.bank].fuel_state == CLOSED
         steady = closed and seen.speed_kmh > 45.0 and seen.coolant_c > 75.0 and state.run_time_s > 180.0
-        if self._done or not steady:
+        if self._done or not steady or BLOCKS.search(" ".join(watch.memory.codes("pending"))):
             return
         volts = seen.banks[self.bank].downstream_v
         if self._time > 0.0:
@@ -267,7 +313,7 @@ class Catalyst(OncePerTrip):
             self.judged(watch, "catalyst", index, failed=index > self.LIMIT)
 
 
-class AirFlow(Monitor):
+class AirFlow(SlowMonitor):
     """The measured air against the throttle's own flow map."""
 
     LIMIT = 0.22
@@ -283,42 +329,48 @@ class AirFlow(Monitor):
         state, seen, model = watch.management.state, watch.seen, watch.model
         if not watch.running or not state.metering_usable or seen.coolant_c < 70.0 or seen.speed_kmh < 30.0:
             return
-        if state.model_gps < 12.0 * model.size or seen.pedal < 0.03:
+        if state.model_gps < 12.0 * model.size or seen.pedal.value < 0.03:
             return
+        if model.diesel and state.command.egr > 0.0:
+            return  # recirculated exhaust takes the air's place
         measured = seen.meter_gps if model.flow_metered else state.air_gps
         difference = abs(measured / state.model_gps - 1.0)
-        self._bad = self._bad + DT if difference > self.LIMIT else 0.0
+        self._bad = self._bad + SLOW_S if difference > self.LIMIT else 0.0
         if difference <= self.LIMIT:
-            self._good += DT
-        if 10.0 <= self._bad < 10.0 + 1.5 * DT:
+            self._good += SLOW_S
+        if 10.0 <= self._bad < 10.0 + 1.5 * SLOW_S:
             watch.memory.fail(self.code, watch.frame())
         elif self._good > 60.0:
             watch.memory.passed(self.code)
 
 
-class IdleSpeed(Monitor):
+class IdleSpeed(SlowMonitor):
     """Idle speed against its target."""
+
+    OFF_RPM, HOLD_S = 200.0, 15.0
 
     def __init__(self) -> None:
         self.start()
 
     def start(self) -> None:
-        self._high = self._good = 0.0
+        self._high = self._low = self._good = 0.0
 
     def step(self, watch: Watch) -> None:
         state, seen = watch.management.state, watch.seen
-        if not watch.running or seen.pedal > 0.01 or seen.speed_kmh > 1.0 or state.run_time_s < 20.0:
-            self._high = 0.0
+        if not watch.running or seen.pedal.value > 0.01 or seen.speed_kmh > 1.0 or state.run_time_s < 20.0:
+            self._high = self._low = 0.0
             return
-        self._high = self._high + DT if seen.rpm > state.target_rpm + 200.0 else 0.0
-        self._good += DT
-        if 15.0 <= self._high < 15.0 + 1.5 * DT:
-            watch.memory.fail("P0507", watch.frame())
-        elif self._good > 60.0:
-            watch.memory.passed("P0507")
+        self._high = self._high + SLOW_S if seen.rpm > state.target_rpm + self.OFF_RPM else 0.0
+        self._low = self._low + SLOW_S if seen.rpm < state.target_rpm - self.OFF_RPM / 2.0 else 0.0
+        self._good += SLOW_S
+        for code, held in (("P0507", self._high), ("P0506", self._low)):
+            if self.HOLD_S <= held < self.HOLD_S + 1.5 * SLOW_S:
+                watch.memory.fail(code, watch.frame())
+            elif self._good > 60.0:
+                watch.memory.passed(code)
 
 
-class WarmUp(Monitor):
+class WarmUp(SlowMonitor):
     """The coolant must reach 70 °C within the heat the engine has made."""
 
     def __init__(self) -> None:
@@ -335,7 +387,7 @@ class WarmUp(Monitor):
         if state.start_coolant_c > 50.0:
             self._done = True
             return
-        self._grams += sum(state.command.fuel_gps) / watch.model.size * DT
+        self._grams += sum(state.command.fuel_gps) / watch.model.size * SLOW_S
         need = 6.5 * max(70.0 - state.start_coolant_c, 10.0)
         if seen.coolant_c >= 70.0:
             self._done = True
@@ -347,6 +399,20 @@ class WarmUp(Monitor):
 
 def all_monitors(model: Model) -> list[Monitor]:
     """A fresh set, misfire first (the lamp asks it)."""
+    if model.diesel:
+        return [
+            Misfire(model.cylinders),
+            Circuits(model),
+            AirFlow(model),
+            WarmUp(),
+            Charging(),
+            CamAngles(model),
+            Boost(),
+            RailPressure(),
+            Recirculation(),
+            ParticulateFilter(),
+            Balance(model.cylinders),
+        ]
     banks = range(len(model.banks))
     return [
         Misfire(model.cylinders),
@@ -358,6 +424,10 @@ def all_monitors(model: Model) -> list[Monitor]:
         AirFlow(model),
         IdleSpeed(),
         WarmUp(),
-        *([CamAngle()] if model.cam_travel_deg else []),
+        Charging(),
+        CamAngles(model),
+        Positions(),
         *([Boost()] if model.boost_kpa else []),
+        *([RailPressure()] if model.direct_kpa else []),
+        *([TankLeak()] if model.sealed_tank else []),
     ]

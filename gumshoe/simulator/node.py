@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import logging
+import random
 import threading
+import time
+from collections.abc import Callable
 
 import can
 import isotp
@@ -12,6 +15,8 @@ from gumshoe.simulator.answers import Module
 
 log = logging.getLogger(__name__)
 FUNCTIONAL_ID = 0x7DF
+PENDING = 0x78
+LISTENS_S = 0.25
 
 
 class _Port:
@@ -21,6 +26,7 @@ class _Port:
         self.module = module
         self.request_id, self.response_id = request_id, response_id
         self.inbox: list[isotp.CanMessage] = []
+        self.later: list[tuple[float, bytes]] = []
         address = isotp.Address(isotp.AddressingMode.Normal_11bits, txid=self.response_id, rxid=self.request_id)
 
         def receive(_timeout: float) -> isotp.CanMessage | None:
@@ -40,9 +46,22 @@ class _Port:
     def serve(self, request: bytes, functional: bool) -> None:
         if self.logic.transmitting():
             self.logic.reset()  # a new request ends an answer that nobody took to its end (ISO 15765-2)
+        self.later.clear()
+        slow = self.module.answers_s
         for answer in self.module.answer(request, functional):
-            self.logic.send(answer)
-            self.logic.process()
+            if slow and not (answer[:1] == b"\x7f" and answer[-1] == PENDING):
+                self.later.append((time.monotonic() + slow, answer))
+            else:
+                self.send(answer)
+
+    def send(self, answer: bytes) -> None:
+        self.logic.send(answer)
+        self.logic.process()
+
+    def send_due(self) -> None:
+        """Send what a slow module took its time for."""
+        while self.later and self.later[0][0] <= time.monotonic():
+            self.send(self.later.pop(0)[1])
 
 
 class Node(threading.Thread):
@@ -54,19 +73,29 @@ class Node(threading.Thread):
         modules: list[Module],
         lock: threading.Lock,
         beyond: dict[tuple[int, int], Module] | None = None,
+        lost_share: Callable[[], float] = lambda: 0.0,
     ) -> None:
-        """``modules`` answer at 7E0 on; ``beyond``: further modules by request and response id, physical only."""
+        """``modules`` answer at 7E0 on; ``beyond``: further modules by request and response id, physical only;
+        ``lost_share``: how many frames the wires lose."""
         super().__init__(name=f"stand-in {bus.channel_info}", daemon=True)
         self.bus, self.lock = bus, lock
         self._ports = [_Port(bus, module, 0x7E0 + index, 0x7E8 + index) for index, module in enumerate(modules)]
         self._all = [*self._ports, *(_Port(bus, module, *ids) for ids, module in (beyond or {}).items())]
+        self._lost_share = lost_share
         self._stopping = threading.Event()
 
     def run(self) -> None:
         while not self._stopping.is_set():
-            message = self.bus.recv(timeout=0.25)
-            if message is not None:
-                with self.lock:
+            due = [port.later[0][0] for port in self._all if port.later]
+            wait = min([LISTENS_S, *(max(moment - time.monotonic(), 0.001) for moment in due)])
+            message = self.bus.recv(timeout=wait)
+            if message is None and not due:
+                continue
+            with self.lock:
+                for port in self._all:
+                    port.send_due()
+                share = self._lost_share()
+                if message is not None and not (share and random.random() < share):
                     self.take(message)
 
     def take(self, message: can.Message) -> None:

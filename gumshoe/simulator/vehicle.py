@@ -17,19 +17,36 @@ from pydantic import TypeAdapter
 from gumshoe.simulator.commanded import Commanded
 from gumshoe.simulator.control import EngineManagement
 from gumshoe.simulator.current import current_data
+from gumshoe.simulator.defects import defects_of
+from gumshoe.simulator.diesel_control import DieselManagement
+from gumshoe.simulator.diesel_engine import DieselEngine
 from gumshoe.simulator.driver import Driver
 from gumshoe.simulator.drives import Segment
-from gumshoe.simulator.engine import DT, Air, Engine
+from gumshoe.simulator.electrics import Electrics
+from gumshoe.simulator.electrics import cranking as cranking_of
+from gumshoe.simulator.engine import CARBON_SHIFT, DT, Air, Engine
+from gumshoe.simulator.hybrid import SPUN_RPM, ElectricDrive
 from gumshoe.simulator.memory import Memory
+from gumshoe.simulator.mending import mend, mend_wiring
 from gumshoe.simulator.models import Model, models
 from gumshoe.simulator.monitors import Misfire, all_monitors
-from gumshoe.simulator.parts import Parts, defects_of, healthy, mend, mend_wiring
-from gumshoe.simulator.sensors import BankReadings, Readings, read
-from gumshoe.simulator.watch import Watch
+from gumshoe.simulator.parts import Parts, healthy
+from gumshoe.simulator.sensors import BankReadings, Readings, Sensors
+from gumshoe.simulator.system_monitors import HybridPack, LostModules
+from gumshoe.simulator.watch import SLOW_EVERY, SlowMonitor, Watch
 
 GRAVITY = 9.81
 LOOSE_SHARE = 0.12
 """How often a half seated plug has no contact (invented for the stand-ins)."""
+FEELS_S, SHAKEN_SHARE, HOT_C, DRY_C = 0.2, 0.10, 84.0, 60.0
+"""When a wire that parts now and then does so (invented for the stand-ins)."""
+RAN_S, STALL_WAIT_S, CRANKS_S, RESTARTS = 3.0, 2.0, 4.0, 3
+"""How a driver restarts an engine that died: after how long, how long the key is held, how often."""
+MISTAKES, ROUGH_MISTAKES = 0.00005, 0.03
+SOAKS_H = 2.5
+"""Time constant of an engine that cools (common practice: cold after a night)."""
+FLAT_S = 1800.0
+"""How long a battery that is not charged feeds a running car."""
 BYSTANDERS_LOOK_S = 0.2
 """How often the modules beyond the engine look at the bus."""
 
@@ -65,6 +82,9 @@ class Saved:
     fuel_level_pct: float
     clock_s: float
     chassis: dict[str, dict[str, Any]] = field(default_factory=dict)
+    soot_g: float = 8.0
+    charge_share: float = 1.0
+    hybrid_charge: float = 0.6
 
 
 @dataclass
@@ -75,6 +95,23 @@ class Trip:
     start_coolant_c: float = 0.0
     top_coolant_c: float = 0.0
     count: int = 0
+    ran_s: float = 0.0
+    fast_s: float = 0.0
+    idle_s: float = 0.0
+    idled: bool = False
+
+    @property
+    def general(self) -> bool:
+        """Whether it was a trip that in-use counters and permanent codes count: ten minutes' running, five of them at
+        40 km/h or more, half a minute's idle without a break (13 CCR 1968.2 [S], figures from memory)."""
+        return self.ran_s >= 600.0 and self.fast_s >= 300.0 and self.idled
+
+    def run(self, seconds: float, speed_kmh: float, pedal: float) -> None:
+        """So much longer with the engine running."""
+        self.ran_s += seconds
+        self.fast_s += seconds if speed_kmh >= 40.0 else 0.0
+        self.idle_s = self.idle_s + seconds if speed_kmh < 1.6 and pedal < 0.01 else 0.0
+        self.idled = self.idled or self.idle_s >= 30.0
 
 
 class Vehicle:
@@ -99,14 +136,24 @@ class Vehicle:
         self.parts = healthy(model)
         for key in defects:
             defects_of(model)[key].apply(self.parts)
-        self.engine = Engine(model, self.parts, self.air, self.random)
+        self._electrics = Electrics(model)
+        self.engine = (DieselEngine if model.diesel else Engine)(
+            model, self.parts, self._electrics, self.air, self.random
+        )
         if coolant_c is not None:
             self.engine.state.coolant_c = coolant_c
         self.memory = Memory.of(model.cylinders, len(model.banks))
-        self.management = EngineManagement(self.memory, model)
+        # Carbon comes slowly: idle has learnt most of it on the way.
+        self.memory.idle_learnt = 0.9 * CARBON_SHIFT * self.parts.throttle_carbon
+        self.management = (DieselManagement if model.diesel else EngineManagement)(self.memory, model)
+        self.hybrid = ElectricDrive(model.hybrid) if model.hybrid else None
         self.monitors = all_monitors(model)
+        self.monitors.append(LostModules(self.parts))
+        if self.hybrid:
+            self.monitors.append(HybridPack(self.hybrid))
         self.readings = Readings(banks=[BankReadings() for _ in model.banks])
-        self.watch = Watch(self.readings, self.management, self.memory, self.frame, self.parts)
+        self.sensors = Sensors(model, self._electrics, self.engine, self.random)
+        self.watch = Watch(self.readings, self.management, self.memory, self.frame, self._electrics)
         self.driver = Driver()
         self.commanded = Commanded()
         self.trip = Trip()
@@ -118,12 +165,21 @@ class Vehicle:
         self.fuel_level_pct = 58.0
         self.clock_s = 0.0
         self.supply_v = 12.5
+        self.charge_share = 1.0
         self.chassis: dict[str, Any] = {}
         self.bystanders: list[Callable[[float], None]] = []
-        self._looked_s = 0.0
+        self._looked_s = self._felt_s = self._stalled_s = self._ran_s = 0.0
+        self._is_ready = False
+        self._steps = 0
         self._plan: list[Segment] = []
         self._segment_left = 0.0
         self.plan_total_s = 0.0
+
+    @property
+    def electrics(self) -> Electrics:
+        """The wires as they are now."""
+        self._electrics.look(self.parts)
+        return self._electrics
 
     # -- what the driver does -----------------------------------------------------------------------------
 
@@ -134,11 +190,12 @@ class Vehicle:
         if key is Key.OFF:
             if self.trip.started:
                 rise = self.trip.top_coolant_c - self.trip.start_coolant_c
-                self.memory.end_trip(rise >= 22.0 and self.trip.top_coolant_c >= 70.0)
+                self.memory.end_trip(rise >= 22.0 and self.trip.top_coolant_c >= 70.0, general=self.trip.general)
                 self.trip.started = False
             self.driver.want_kmh = self.driver.want_rpm = 0.0
         elif self.key is Key.OFF:
             self.management.power_up()
+        self._is_ready = bool(self.hybrid) and (key is Key.START or (self._is_ready and key is Key.ON))
         self.key = key
 
     def begin(self, plan: tuple[Segment, ...]) -> None:
@@ -161,6 +218,20 @@ class Vehicle:
         """End the profile and bring the driver's feet off the pedals."""
         self._plan, self._segment_left = [], 0.0
         self.driver.want_kmh = self.driver.want_rpm = 0.0
+
+    def soak(self, hours: float) -> None:
+        """Stand with the engine off for so long: everything tends to the temperature outside."""
+        state, kept = self.engine.state, math.exp(-hours / SOAKS_H)
+        outside = self.air.temperature_c
+        state.coolant_c = outside + (state.coolant_c - outside) * kept
+        state.intake_c = outside + (state.intake_c - outside) * kept**2
+        state.exhaust_c = outside + (state.exhaust_c - outside) * kept**3
+        state.filter_c = outside + (state.filter_c - outside) * kept**2
+        for exhaust in state.banks:
+            exhaust.catalyst_c = outside + (exhaust.catalyst_c - outside) * kept**3
+        self.engine.systems.tank_kpa = 0.0
+        self.clock_s += hours * 3600.0
+        self._looked_s = self._felt_s = self.clock_s
 
     # -- what the mechanic does ---------------------------------------------------------------------------
 
@@ -204,63 +275,74 @@ class Vehicle:
             self._follow_plan()
         state = self.engine.state
         running = state.rpm > 350.0
+        self._restart(running)
         cranking = self.key is Key.START and not running
-        if self.key is Key.START and state.rpm > 600.0:
+        if self.key is Key.START and (state.rpm > 600.0 or self.hybrid):
             self.key = Key.ON
-        self._electrics(running, cranking)
+        if self.hybrid:
+            cranking = self._ready(running)
+        self._unsteady(running)
+        electrics = self.electrics
+        crank_rpm = self._supply(running, cranking)
         self.driver.act(state.rpm, self.speed_kmh)
         powered = self.key is not Key.OFF
         management = self.management
         if powered:
-            read(
-                self.model,
-                state,
-                self.parts,
+            self.sensors.read(
                 self.readings,
                 speed_kmh=self.speed_kmh,
                 pedal=self.driver.pedal,
                 supply_v=self.supply_v,
-                ambient_c=self.air.temperature_c,
-                baro_pa=self.air.pressure_pa,
+                level_pct=self.fuel_level_pct,
+                air=self.air,
                 sensor_hot=management.sensor_hot,
                 heater_on=management.state.heater_on,
-                random=self.random,
-                systems=self.engine.systems,
             )
             command = management.step(self.readings, cranking)
+            if self.hybrid and not self.hybrid.engine_wanted:
+                command.fuel_gps = [0.0] * len(self.model.banks)
         else:
             command = management.state.command
             command.fuel_gps = [0.0] * len(self.model.banks)
             command.cranking = False
         self.commanded.step(self, DT)
-        command.injectors_off, command.coils_off = self._dead_outputs()
+        command.injectors_off, command.coils_off = self._dead_outputs(electrics)
+        command.injectors_open = frozenset(
+            n for n in range(self.model.cylinders) if f"injector_{n + 1}" in electrics.stuck_on
+        )
         imposed, load = self._drive_line(running)
-        self.engine.step(command, load, imposed, self.speed_kmh)
+        self.engine.step(command, load, imposed, self.speed_kmh, pedal=self.driver.pedal, crank_rpm=crank_rpm)
         if powered:
-            self._observe(running)
+            self._observe(running, cranking)
         if self.bystanders and self.clock_s - self._looked_s >= BYSTANDERS_LOOK_S:
             for look in self.bystanders:
                 look(self.clock_s - self._looked_s)
             self._looked_s = self.clock_s
 
-    def _observe(self, running: bool) -> None:
+    def _observe(self, running: bool, cranking: bool) -> None:
         state, memory, watch = self.engine.state, self.memory, self.watch
+        watch.cranking = cranking
         if running and not self.trip.started:
-            self.trip.started = True
-            self.trip.count += 1
-            self.trip.start_coolant_c = self.trip.top_coolant_c = state.coolant_c
+            self.trip = Trip(True, state.coolant_c, state.coolant_c, self.trip.count + 1)
             memory.begin_trip()
             for monitor in self.monitors:
                 monitor.start()
         watch.missed.clear()
         watch.turns = state.rpm / 60.0 * DT
         if running and sum(self.management.state.command.fuel_gps) > 0.0:
-            # Crank slowdown is seen for nearly every real misfire, and now and then without one.
+            # Crank slowdown is seen for nearly every real misfire, and now and then without one; old software sees it
+            # on every rough road.
+            mistakes = ROUGH_MISTAKES if self.parts.software_old and self.speed_kmh > 20.0 else MISTAKES
             for cylinder, fired in state.fired:
-                if (not fired and self.random.random() < 0.96) or (fired and self.random.random() < 0.00005):
+                if (not fired and self.random.random() < 0.96) or (fired and self.random.random() < mistakes):
                     watch.missed.append(cylinder)
+        self._steps += 1
+        slow = self._steps % SLOW_EVERY == 0
         for monitor in self.monitors:
-            monitor.step(watch)
+            if slow or not isinstance(monitor, SlowMonitor):
+                monitor.step(watch)
+        if running or self._is_ready:
+            self.trip.run(DT, self.speed_kmh, self.driver.pedal)
         if running:
             self.trip.top_coolant_c = max(self.trip.top_coolant_c, state.coolant_c)
             km = self.speed_kmh * DT / 3600.0
@@ -284,26 +366,89 @@ class Vehicle:
                 self.turn_key(Key(segment.key))
             self.driver.want_kmh, self.driver.want_rpm = segment.kmh, segment.rpm
             self.grade = segment.grade
+            if segment.refuel_pct:
+                self.fuel_level_pct = max(self.fuel_level_pct, segment.refuel_pct)
+            if segment.soak_h:
+                self.soak(segment.soak_h)
         self._segment_left -= DT
         if self._segment_left <= 0.0 and not self._plan:
             self.stop()
 
-    def _electrics(self, running: bool, cranking: bool) -> None:
-        health = self.parts.battery_health
-        wanted = 14.2 if running else (12.55 * (0.93 + 0.07 * health) if self.key is Key.OFF else 12.3)
-        if cranking:
-            wanted = 7.8 + 2.6 * health
-        self.supply_v += (wanted - self.supply_v) * 0.15
+    def _restart(self, running: bool) -> None:
+        """A driver whose engine dies on the way tries again, some times."""
+        if running or self.hybrid or self.key is Key.OFF or not self.driving:
+            self._ran_s = self._ran_s + DT if running else 0.0
+            self._stalled_s = 0.0
+            return
+        if self._stalled_s == 0.0 and self._ran_s < RAN_S:
+            return  # it is only being started
+        self._stalled_s += DT
+        turn, waited = divmod(self._stalled_s, STALL_WAIT_S + CRANKS_S)
+        if turn < RESTARTS:
+            self.key = Key.START if waited > STALL_WAIT_S else Key.ON
 
-    def _dead_outputs(self) -> tuple[frozenset[int], frozenset[int]]:
-        off = self.parts.dead
-        if self.parts.loose:  # a half seated plug loses contact now and then, as the engine shakes
-            off = off | {name for name in sorted(self.parts.loose) if self.random.random() < LOOSE_SHARE}
+    def _ready(self, running: bool) -> bool:
+        """Whether the motor of a hybrid turns its engine to start it; it stays ready until the key is off."""
+        drive = self.hybrid
+        assert drive
+        if self.key is Key.OFF:
+            self._is_ready = False
+        drive.decide(
+            ready=self._is_ready,
+            coolant_c=self.engine.state.coolant_c,
+            speed_kmh=self.speed_kmh,
+            pedal=self.driver.pedal,
+            held=self.driver.want_rpm > 0.0,
+            seconds=DT,
+        )
+        return drive.engine_wanted and not running
+
+    def _unsteady(self, running: bool) -> None:
+        """What comes and goes: a half seated plug as the engine shakes, a wire that parts by vibration, heat, wet."""
+        parts = self.parts
+        if parts.loose or parts.apart:
+            shaken = self.key is not Key.OFF
+            parts.apart = {n for n in sorted(parts.loose) if shaken and self.random.random() < LOOSE_SHARE}
+        if not (parts.moods or parts.acting) or self.clock_s - self._felt_s < FEELS_S:
+            return
+        self._felt_s = self.clock_s
+        coolant = self.engine.state.coolant_c
+        shaking = running and (self.speed_kmh > 15.0 or self.engine.state.rpm > 1800.0)
+        chance = {
+            "vibration": SHAKEN_SHARE if shaking else 0.0,
+            "heat": 1.0 if coolant > HOT_C else 0.0,
+            "moisture": 1.0 if self.air.wet and coolant < DRY_C else 0.0,
+        }
+        parts.acting = {n for n, (_, _, cause) in parts.moods.items() if self.random.random() < chance[cause]}
+
+    def _supply(self, running: bool, cranking: bool) -> float:
+        """The supply's voltage follows battery, alternator and starter; how fast the starter turns the engine."""
+        parts, model = self.parts, self.model
+        charging = self._is_ready and parts.converter if self.hybrid else running and parts.charging > 0.5
+        moved = DT / 120.0 if charging else (-DT / FLAT_S if running or self._is_ready else 0.0)
+        self.charge_share = min(max(self.charge_share + moved, 0.0), 1.0)
+        rested = 10.9 + 1.65 * self.charge_share
+        wanted = 14.2 if charging else rested * (0.93 + 0.07 * parts.battery_health)
+        if self.key is not Key.OFF and not charging:
+            wanted -= 0.25
+        crank_rpm = 255.0
+        if model.hybrid:
+            crank_rpm = SPUN_RPM
+        elif cranking:
+            share, volts = cranking_of(parts.battery_health * (0.4 + 0.6 * self.charge_share), parts.strap_ohm)
+            wanted, crank_rpm = volts, 255.0 * share
+        self.supply_v += (wanted - self.supply_v) * 0.15
+        return crank_rpm
+
+    def _dead_outputs(self, electrics: Electrics) -> tuple[frozenset[int], frozenset[int]]:
+        off, every = electrics.dead, range(self.model.cylinders)
         if not off:
             return frozenset(), frozenset()
+        if "distributor" in off:
+            return frozenset(n for n in every if f"injector_{n + 1}" in off), frozenset(every)
         return (
-            frozenset(n for n in range(self.model.cylinders) if f"injector_{n + 1}" in off),
-            frozenset(n for n in range(self.model.cylinders) if f"ignition_coil_{n + 1}" in off),
+            frozenset(n for n in every if f"injector_{n + 1}" in off),
+            frozenset(n for n in every if f"ignition_coil_{n + 1}" in off),
         )
 
     def _drive_line(self, running: bool) -> tuple[float | None, float]:
@@ -311,6 +456,10 @@ class Vehicle:
         model = self.model
         accessories = 3.0 * model.size if running else 0.0
         speed = self.speed_kmh
+        if self.hybrid:
+            accessories += self.hybrid.generate(
+                running=running, rpm=self.engine.state.rpm, parts=self.parts, seconds=DT
+            )
         if speed < 0.05 and self.driver.want_kmh < 0.5:
             self.speed_kmh = 0.0
             return None, accessories
@@ -324,12 +473,23 @@ class Vehicle:
         coupled = running and speed * ratio > 1000.0 and not (self.driver.brake > 0.0 and speed < 14.0)
         if coupled:
             clutch = state.torque_nm - accessories
-        elif running and self.driver.want_kmh > 0.5:
+        elif running and self.driver.want_kmh > 0.5 and not self.hybrid:
             clutch = model.size * min(max((state.rpm - model.idle_rpm - 90.0) * 0.12, 0.0), 90.0)
         else:
             clutch = 0.0
         metres = speed / 3.6
         force = clutch * turn_per_metre * 0.92
+        if self.hybrid:
+            force += self.hybrid.force(
+                speed_kmh=speed,
+                pedal=self.driver.pedal,
+                brake=self.driver.brake,
+                engine_drives=coupled,
+                mass_kg=model.mass_kg,
+                parts=self.parts,
+                seconds=DT,
+                ready=self._is_ready,
+            )
         drag = 0.011 * model.mass_kg * GRAVITY + 0.40 * metres * metres + model.mass_kg * GRAVITY * self.grade
         brake = self.driver.brake * model.mass_kg * GRAVITY
         inertia = model.mass_kg + (model.inertia * turn_per_metre**2 if coupled else 0.0)
@@ -387,7 +547,7 @@ class Vehicle:
     def save(self) -> dict[str, Any]:
         """Plain values for a state file."""
         state = self.engine.state
-        sets = {"unplugged": sorted(self.parts.unplugged), "loose": sorted(self.parts.loose)}
+        sets = {name: sorted(value) for name, value in asdict(self.parts).items() if isinstance(value, set)}
         return asdict(
             Saved(
                 asdict(self.parts) | sets,
@@ -399,6 +559,9 @@ class Vehicle:
                 self.fuel_level_pct,
                 self.clock_s,
                 {key: asdict(memory) for key, memory in self.chassis.items()},
+                state.soot_g,
+                self.charge_share,
+                self.hybrid.charge if self.hybrid else 0.6,
             )
         )
 
@@ -414,7 +577,10 @@ class Vehicle:
         for exhaust, celsius in zip(state.banks, values.catalyst_c, strict=True):
             exhaust.catalyst_c = celsius
         self.odometer_km, self.fuel_level_pct = values.odometer_km, values.fuel_level_pct
+        state.soot_g, self.charge_share = values.soot_g, values.charge_share
         self.clock_s = self._looked_s = values.clock_s
+        if self.hybrid:
+            self.hybrid.charge = values.hybrid_charge
         for key, held in values.chassis.items():
             if key in self.chassis:
                 self.chassis[key].__dict__.update(held)

@@ -6,9 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from gumshoe.simulator.control import EngineManagement
+from gumshoe.simulator.electrics import Electrics
+from gumshoe.simulator.engine import DT
 from gumshoe.simulator.memory import Memory
 from gumshoe.simulator.models import Model
-from gumshoe.simulator.parts import Parts
 from gumshoe.simulator.sensors import Readings
 
 Frame = Callable[[], dict[str, float]]
@@ -22,10 +23,11 @@ class Watch:
     management: EngineManagement
     memory: Memory
     frame: Frame
-    parts: Parts
+    electrics: Electrics
     missed: list[int] = field(default_factory=list)
     """Cylinders (0-based) in which the crank slowed like a misfire in this step, as the control unit judges."""
     turns: float = 0.0
+    cranking: bool = False
 
     @property
     def model(self) -> Model:
@@ -36,6 +38,11 @@ class Watch:
         return self.seen.rpm > 450.0
 
 
+SLOW_EVERY = 5
+SLOW_S = SLOW_EVERY * DT
+"""How often what changes over seconds is looked at."""
+
+
 class Monitor:
     """One watcher; ``step`` runs 50 times a second while the key is on, ``start`` at every engine start."""
 
@@ -44,3 +51,7 @@ class Monitor:
 
     def step(self, watch: Watch) -> None:
         """Look at the readings of this step."""
+
+
+class SlowMonitor(Monitor):
+    """One whose ``step`` runs every ``SLOW_S``: what it watches lasts for seconds."""

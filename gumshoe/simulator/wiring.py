@@ -14,9 +14,9 @@ import numpy as np
 from gumshoe.core.circuits.faults import Fault, Model
 from gumshoe.core.circuits.instruments import MOST_OHM, SHINES, Instrument, Probe, predicted, spread
 from gumshoe.core.circuits.loops import Floats
-from gumshoe.core.circuits.netlist import Circuit, Kind
+from gumshoe.core.circuits.netlist import Circuit
+from gumshoe.simulator.electrics import with_wrong, wrong_in
 from gumshoe.simulator.hands import Finding
-from gumshoe.simulator.parts import OPEN_OHM, Parts
 from gumshoe.simulator.vehicle import Key, Vehicle
 
 SAMPLES = 20_000
@@ -30,8 +30,10 @@ def measure(vehicle: Vehicle, circuit: Circuit, probe: Probe) -> Finding:
     mended."""
     if probe.setting.powered and probe.instrument is not Instrument.LOOK and vehicle.key is Key.OFF:
         return Finding("The key is off: nothing is fed.")
-    wrong = _wrong(vehicle.parts, circuit)
-    made = Model(circuit, (Fault("none", "", "", (1.0,), 1.0), *wrong[:1]))
+    # One fault as a variant of the sound circuit (what works is told by its usual current), any further ones put in.
+    wrong = list(wrong_in(vehicle.parts, circuit.id, circuit))
+    first = [Fault(f"real:{name}", "", name, (ohm,), 1.0) for name, ohm in wrong[:1]]
+    made = Model(with_wrong(circuit, wrong[1:]), (Fault("none", "", "", (1.0,), 1.0), *first))
     off = frozenset(_plugs_of(vehicle.parts.unplugged, circuit))
     real = replace(probe, setting=replace(probe.setting, unplugged=probe.setting.unplugged | off))
     if probe.instrument is Instrument.LOOK:
@@ -88,24 +90,3 @@ def _plugs_of(components: set[str], circuit: Circuit) -> list[str]:
     """The connectors of those components in this circuit: its own, or those of members of a shared point."""
     names = ["part"] * (circuit.id in components) + [f"part_{key}" for key in circuit.members if key in components]
     return [name for name in names if name in circuit.connectors]
-
-
-def _wrong(parts: Parts, circuit: Circuit) -> list[Fault]:
-    """What is broken in this circuit: an element of the part's own wires, or the point it hangs on."""
-    names = {item.id for item in circuit.elements}
-    found = []
-    for component, (element, ohm) in parts.wired.items():
-        name = element if component == circuit.id else f"{element}_{component}"
-        if (component == circuit.id or component in circuit.members) and name in names:
-            found.append(Fault(f"real:{name}", "", name, (ohm,), 1.0))
-    for point, members in parts.open_points.items():
-        if point == circuit.id or circuit.id in members or set(members) & set(circuit.members):
-            field = point.partition("_")[0]
-            broken = next((e for e in circuit.elements if e.of == field and e.kind is not Kind.CONTACT), None)
-            if broken:
-                found.append(Fault(f"real:{broken.id}", "", broken.id, (OPEN_OHM,), 1.0))
-    for bank, cold in enumerate(parts.heater_open, 1):
-        load = {f"oxygen_heater_b{bank}s1": "load", f"oxygen_sensor_b{bank}s1": "heater"}.get(circuit.id)
-        if cold and load in names:
-            found.append(Fault("real:heater", "", load, (OPEN_OHM,), 1.0))
-    return found

@@ -5,9 +5,11 @@ from itertools import combinations
 
 from gumshoe.core.circuits import GROUND, Instrument, Probe, Setting, model, templates
 from gumshoe.core.circuits.instruments import predicted
-from gumshoe.core.circuits.library import Member, circuit_for, circuits_of, drawn
+from gumshoe.core.circuits.library import circuit_for, circuits_of
 from gumshoe.core.circuits.netlist import Kind
+from gumshoe.core.circuits.pins import pin_table
 from gumshoe.core.circuits.probing import shown_at, weights_after
+from gumshoe.core.circuits.templates import Member, drawn
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.maps.circuit import NUDGE, Drawing, draw
@@ -89,3 +91,31 @@ class Scale(unittest.TestCase):
         self.assertEqual(value_words(lamp, 11.0), "bright")
         self.assertEqual(value_words(volt, -0.0001), "0 mV")
         self.assertEqual(between(volt, 0.2, 12.4), "0.20 V to 12.40 V")
+
+
+class PinTables(unittest.TestCase):
+    def test_every_platform_has_one_and_no_pin_is_used_twice(self) -> None:
+        for key, platform in platforms().items():
+            table = pin_table(expand(platform.powertrain, platform.local))
+            self.assertGreaterEqual(len(table), 25, key)
+            heater = {"oxygen_heater"}
+            ends = [
+                (line.at_unit, line.colour)
+                for plug in table
+                if not plug.component.startswith(tuple(heater))  # its wires are the sensor's own
+                for line in plug.lines
+                if line.at_unit
+            ]
+            self.assertEqual(len({pin for pin, _ in ends}), len(ends), key)
+            for plug in table:
+                for line in plug.lines:
+                    self.assertTrue(line.words and line.colour and (line.at_part or line.at_unit), (key, plug))
+
+    def test_a_wire_is_one_line_with_both_ends(self) -> None:
+        platform = platforms()["ostrel_tern_16"]
+        plugs = {plug.component: plug for plug in pin_table(expand(platform.powertrain, platform.local))}
+        rows = {(line.at_part, line.at_unit, line.colour) for line in plugs["purge_valve"].lines}
+        self.assertEqual(rows, {("1", "", "red/white"), ("2", "B31", "brown/green")})
+
+    def test_nothing_known_no_table(self) -> None:
+        self.assertEqual(pin_table(expand(platforms()["ostrel_tern_16"].powertrain)), ())

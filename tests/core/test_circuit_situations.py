@@ -31,8 +31,9 @@ from gumshoe.core.circuits.instruments import (
     words_of,
 )
 from gumshoe.core.circuits.judging import conclusion, loading, pairs, struck
-from gumshoe.core.circuits.library import Member, circuit_for, circuits_of, drawn
+from gumshoe.core.circuits.library import circuit_for, circuits_of
 from gumshoe.core.circuits.probing import weights_after
+from gumshoe.core.circuits.templates import Member, drawn
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.platform import platforms

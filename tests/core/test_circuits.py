@@ -30,9 +30,10 @@ from gumshoe.core.circuits import (
     templates,
 )
 from gumshoe.core.circuits.instruments import LAMP_WORDS, minutes_of, predicted, probes, spread
-from gumshoe.core.circuits.library import Member, circuit_for, drawn
+from gumshoe.core.circuits.library import circuit_for
 from gumshoe.core.circuits.netlist import Element, Kind, Place
 from gumshoe.core.circuits.solver import filament_ohm, lamp_voltage, meter, resistances, solve
+from gumshoe.core.circuits.templates import Member, drawn
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.platform import platforms

@@ -18,7 +18,7 @@ from gumshoe.core.signals.derived import derived_channels, with_derived
 from gumshoe.core.signals.detectors import Context, Finding, Grid, Judged, judge_recording
 from gumshoe.core.signals.detectors import engine as engine_rules
 from gumshoe.core.signals.detectors.air import filling, idle
-from gumshoe.core.signals.detectors.exhaust import fit_pressure, particulate_filter, switches
+from gumshoe.core.signals.detectors.exhaust import fit_pressure, particulate_filter, regeneration_history, switches
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.regions import Region
 from gumshoe.core.signals.response import best_lag
@@ -28,6 +28,7 @@ from gumshoe.simulator.models import models
 from gumshoe.simulator.vehicle import Identity, Vehicle
 
 PLATFORM = {"tern_16": "ostrel_tern_16", "dunlin_30": "ostrel_dunlin_30", "skua_14": "havsel_skua_14"}
+DIESEL = platforms()["ostrel_fulmar_20"]
 ROAD = (*start(60.0), *cruise(3.0, 90.0), Segment("harder", 15.0, kmh=118.0), Segment("kerb", 45.0), *STOP)
 COLD = (*start(30.0), *cruise(15.0, 90.0), *STOP)
 GENERIC = Context(Powertrain())
@@ -117,7 +118,7 @@ class StandIns(unittest.TestCase):
         for model, defect, rule, outcome in (
             ("tern_16", "catalyst-worn", "catalyst", ("catalyst_switching", "bad")),
             ("dunlin_30", "catalyst-worn-b2", "catalyst", ("catalyst_switching", "bad")),
-            ("skua_14", "gate-stuck", "boost", ("", "")),
+            ("skua_14", "gate-stuck", "boost", ("boost_watch", "short")),
             ("skua_14", "phaser-stuck", "cams", ("cam_command", "one")),
             ("dunlin_30", "coil-3-weak", "misfires", ("", "")),
         ):
@@ -141,6 +142,39 @@ class StandIns(unittest.TestCase):
     def test_a_lazy_sensor(self) -> None:
         found = judged("tern_16", driven("tern_16", lag_s=1.5))
         self.assertEqual(bad(found), {"upstream"})
+
+        row = next(row for row in found.findings if row.rule == "upstream")
+        self.assertEqual((row.test, row.outcome), ("upstream_response", "slow"))
+
+    def test_a_diesel_and_what_only_it_has(self) -> None:
+        for defect, rule, outcome in (
+            ("", "", ""),
+            ("injector-2-clogged", "balance", "one"),
+            ("boost-hose-off", "boost", "short"),
+            ("filter-full-of-ash", "filter", "bad"),
+        ):
+            car = Vehicle(
+                Identity("UY0FM20A3K2000731", "D", 1),
+                models()["fulmar_20"],
+                defects=(defect,) if defect else (),
+                seed=3,
+                coolant_c=84.0,
+            )
+            plan = (*start(70.0), Segment("hold", 40.0, rpm=2500.0), Segment("hill", 60.0, kmh=95.0, grade=0.05), *STOP)
+            rows = log_drive(car, plan)
+            recording = Recording({key: Channel(times, values) for key, (times, values) in rows.items()})
+            whole = with_derived(recording, derived_channels(DIESEL.powertrain))
+            for name, way in WAYS.items():
+                found = judge_recording(changed(whole, way), Context(DIESEL.powertrain, DIESEL.specification))
+                words = [row.words for row in found.findings]
+                with self.subTest(defect, way=name):
+                    if not defect:
+                        self.assertEqual(bad(found), set(), words)
+                        self.assertLessEqual({"balance", "boost", "filter"}, {row.rule for row in found.findings})
+                    else:
+                        self.assertIn(rule, bad(found), words)
+                        told = next(row for row in found.findings if row.rule == rule and not row.good)
+                        self.assertEqual(told.outcome, outcome, words)
 
     def test_cold_start_thermostat_and_rest(self) -> None:
         sound = judged("tern_16", driven("tern_16", cold=True))
@@ -291,6 +325,13 @@ class Signals(unittest.TestCase):
             columns = {"rpm": 0.0, "tank_pa": pressure, "purge_pct": np.where(self.TIMES < 30, 40.0, 0.0)}
             row = self.only(list(engine_rules.tank(self.on(**columns), GENERIC)))
             self.assertEqual(row.outcome, outcome, row.words)
+
+    def test_regenerations_remembered(self) -> None:
+        diesel = Context(DIESEL.powertrain)
+        for done, broken, away, outcome in ((9, 1, 420.0, "good"), (1, 8, 900.0, "bad"), (14, 0, 35.0, "bad")):
+            told = self.on(rpm=800.0, regenerations=done, regenerations_broken=broken, regeneration_km=away)
+            row = self.only(list(regeneration_history(told, diesel)))
+            self.assertEqual((row.test, row.outcome), ("regeneration_history", outcome), row.words)
 
     def test_the_filters_pressure_against_flow(self) -> None:
         draw = np.random.default_rng(4)

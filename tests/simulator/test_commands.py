@@ -15,10 +15,10 @@ from gumshoe.core.obd.commands import ENGINE, Commander, CommandRefused, _PerCen
 from gumshoe.core.obd.link import Timing, open_link
 from gumshoe.core.obd.uds import LinkConnection
 from gumshoe.simulator.answers import EngineModule
+from gumshoe.simulator.defects import defects_of
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.garage import Runner
 from gumshoe.simulator.models import models
-from gumshoe.simulator.parts import defects_of
 from gumshoe.simulator.vehicle import Identity, Vehicle
 
 TOLD = {row.actuator: row for row in platforms()["ostrel_tern_16"].command}

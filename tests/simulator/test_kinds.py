@@ -12,13 +12,14 @@ from gumshoe.core.obd.identifiers import read_answer, request
 from gumshoe.core.obd.pids import pid_table, split_current_data
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.control import full_air_gps
-from gumshoe.simulator.drives import MIXED, start
+from gumshoe.simulator.defects import defects_of
+from gumshoe.simulator.drives import BRIEF, MIXED, start
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.garage import StandIn
 from gumshoe.simulator.hands import observe
 from gumshoe.simulator.identifiers import items_of
 from gumshoe.simulator.models import models
-from gumshoe.simulator.parts import defects_of, healthy, leak_spread
+from gumshoe.simulator.parts import healthy, leak_spread
 from gumshoe.simulator.sensors import pressure_kpa, pressure_volts
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle
 
@@ -29,10 +30,10 @@ def built(kind: str, *defects: str, coolant_c: float = 64.0) -> Vehicle:
 
 @cache
 def driven(kind: str, *defects: str) -> Vehicle:
-    """A car after two mixed drives; not changed by any test."""
+    """A car after two drives, brief ones for those with a fault; not changed by any test."""
     car = built(kind, *defects)
     for _ in range(2):
-        car.begin(MIXED)
+        car.begin(BRIEF if defects else MIXED)
         while car.driving:
             car.step()
     return car

@@ -5,11 +5,13 @@ import math
 import unittest
 from functools import cache
 
-from gumshoe.simulator.drives import MIXED, Segment, start
+from gumshoe.simulator.defects import part_defects
+from gumshoe.simulator.drives import BRIEF, MIXED, Segment, start
 from gumshoe.simulator.engine import orifice_gps, volumetric_efficiency
 from gumshoe.simulator.hands import observe
+from gumshoe.simulator.mending import mend, mend_wiring
 from gumshoe.simulator.models import models
-from gumshoe.simulator.parts import INSIDE, defects_of, healthy, mend, mend_wiring
+from gumshoe.simulator.parts import INSIDE, healthy
 from gumshoe.simulator.sensors import meter_gps, meter_volts, thermistor_celsius, thermistor_volts
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle
 
@@ -30,11 +32,11 @@ def drive(car: Vehicle, plan: tuple[Segment, ...] = MIXED, times: int = 1) -> Ve
 
 @cache
 def _state(defects: tuple[str, ...], coolant_c: float) -> str:
-    return json.dumps(drive(vehicle(*defects, coolant_c=coolant_c), times=2).save())
+    return json.dumps(drive(vehicle(*defects, coolant_c=coolant_c), BRIEF if defects else MIXED, 2).save())
 
 
 def driven(*defects: str, coolant_c: float = 64.0) -> Vehicle:
-    """A car with two mixed drives behind it; driven once for all tests."""
+    """A car with two drives behind it, brief ones for a fault; driven once for all tests."""
     car = vehicle(coolant_c=coolant_c)
     car.restore(json.loads(_state(defects, coolant_c)))
     return car
@@ -168,18 +170,19 @@ class Faults(unittest.TestCase):
 
     def test_mending_undoes_exactly_its_own_defect(self) -> None:
         for model in models().values():
-            for defect in defects_of(model).values():
+            for defect in part_defects(model):
                 parts = healthy(model)
                 defect.apply(parts)
                 parts.plug_wear[0] = 0.5
                 self.assertNotEqual(repr(parts), repr(healthy(model)))
-                if parts.wired and next(iter(parts.wired.values()))[0] not in INSIDE:
+                wires = [*parts.wired.values(), *parts.moods.values()]
+                if wires and wires[0][0] not in INSIDE:
                     self.assertFalse(mend(parts, defect.component, model), defect.key)  # a new part mends no wire
                     mend_wiring(parts, defect.component)
                 else:
                     self.assertTrue(mend(parts, defect.component, model), defect.key)
                 expected = healthy(model)
-                expected.plug_wear[0] = 0.1 if defect.component == "spark_plug_1" else 0.5
+                expected.plug_wear[0] = 0.1 if defect.component in ("spark_plug_1", "spark_plugs") else 0.5
                 self.assertEqual(repr(parts), repr(expected), defect.key)
             self.assertFalse(mend(healthy(model), "crankcase_ventilation_hose", model))
 

@@ -67,6 +67,41 @@ class Live(WithCar):
         until(lambda: live.news(self.case, 0)["trouble"] is None)
         until(lambda: live.news(self.case, 0)["region"] == "warm idle")
 
+    def test_a_control_unit_that_resets_leaves_a_gap_and_a_fresh_start(self) -> None:
+        """Its supply drops out for a moment: it is silent, then counts its running time anew; all before is kept."""
+        self.idle()
+        until(lambda: live.news(self.case, 0)["region"] == "warm idle")
+        recording = live.begin_free(self.case, self.tess, "yard")
+        until(lambda: recording.chunks.count() >= 2)
+        with self.runner.lock:
+            self.runner.vehicle.parts.silent.add("engine_module")
+        until(lambda: live.news(self.case, 0)["trouble"])
+        with self.runner.lock:
+            self.runner.vehicle.management.power_up()
+            self.runner.vehicle.parts.silent.discard("engine_module")
+        until(lambda: live.news(self.case, 0)["trouble"] is None)
+        before = recording.chunks.count()
+        until(lambda: recording.chunks.count() >= before + 2)
+        live.stop(self.case)
+        until(lambda: recording.chunks.filter(last=True).exists())
+        stored = store.load(recording)
+        self.assertGreater(float(np.diff(stored.channels["rpm"].times).max()), 0.4)
+
+    def test_a_clock_that_jumps_moves_no_sample(self) -> None:
+        self.idle()
+        until(lambda: live.news(self.case, 0)["region"] == "warm idle")
+        recording = live.begin_free(self.case, self.tess, "yard")
+        until(lambda: recording.chunks.count() >= 1)
+        true = time.time
+        with mock.patch("time.time", side_effect=lambda: true() - 7200.0):  # set back by two hours
+            before = recording.chunks.count()
+            until(lambda: recording.chunks.count() >= before + 2)
+        live.stop(self.case)
+        until(lambda: recording.chunks.filter(last=True).exists())
+        steps = np.diff(store.load(recording).channels["rpm"].times)
+        self.assertGreater(float(steps.min()), 0.0)
+        self.assertLess(float(steps.max()), 2.0)
+
     def test_an_adapter_that_fails_is_opened_again(self) -> None:
         self.idle()
         until(lambda: live.news(self.case, 0)["region"] == "warm idle")

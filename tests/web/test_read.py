@@ -156,6 +156,20 @@ class Library(OnPaper):
         missing = self.client.get(reverse("library:system", args=(self.case.pk, "boost")))
         self.assertEqual(missing.status_code, 404)
 
+    def test_papers_of_a_known_and_of_an_unknown_vehicle(self) -> None:
+        page = self.page("library:papers")
+        known = bool(self.case.vehicle.platform)
+        self.assertEqual("No platform file is known" in page, not known)
+        Vehicle.objects.filter(pk=self.case.vehicle.pk).update(platform="ostrel_fulmar_20", stand_in="fulmar-library")
+        page = self.page("library:papers")
+        for words in ("Fulmar 2.0 diesel", "1-3-4-2", "760", "768", "Soot in the filter", "Glow plug of cylinder 2"):
+            self.assertIn(words, page)
+        self.assertNotIn("Plug gap", page)  # a diesel has none
+        Vehicle.objects.filter(pk=self.case.vehicle.pk).update(platform="ostrel_tern_16", stand_in="tern-library")
+        page = self.page("library:papers")
+        for words in ("B31", "brown/green", "faults can be put into it", "Plug gap"):
+            self.assertIn(words, page)
+
 
 class ShopLearning(OnPaper):
     def other_case(self, verdict: str) -> None:

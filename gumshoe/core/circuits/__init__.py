@@ -2,9 +2,10 @@
 
 from gumshoe.core.circuits.faults import Fault, Model, model
 from gumshoe.core.circuits.instruments import Instrument, Probe
-from gumshoe.core.circuits.library import circuit_for, templates
+from gumshoe.core.circuits.library import circuit_for
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Setting
 from gumshoe.core.circuits.probing import Reading, contradiction, groups, left, propose
+from gumshoe.core.circuits.templates import templates
 
 __all__ = [
     "GROUND",

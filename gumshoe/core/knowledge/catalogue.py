@@ -211,7 +211,7 @@ def check(loaded: Tables) -> None:
             continue
         outcomes = {item.id for item in test.outcomes}
         _sums("tests.toml", test.id, test.otherwise, outcomes)
-        _known("tests.toml", test.id, "suspect", test.given, faults)
+        _known("tests.toml", test.id, "suspect", test.given, {*faults, *_generated_kinds()})
         for table in test.given.values():
             _sums("tests.toml", test.id, table, outcomes)
         keys = {item.key for item in test.readings}
@@ -261,8 +261,15 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     faults = {name: replace(row, roots=roots_of(row, templates, powertrain)) for name, row in faults.items()}
     used = {fault.repair for fault in faults.values()}
     tests = {}
+    kinds = {
+        name: f"{row.mode}_{part.row.id}" + (f"_s{part.sensor}" if part.sensor else "")
+        for part in components(powertrain, local)
+        for name, row in faults.items()
+        if row.origin == "part" and row.component == part.id
+    }
     for test in shipped.tests:
         given = {fault: test.given[template] for fault, template in templates.items() if template in test.given}
+        given |= {fault: test.given[kind] for fault, kind in kinds.items() if kind in test.given}
         if (test.measures or given) and set(test.on) <= powertrain.features:
             tests[test.id] = replace(test, given=given)
     tests |= {test.id: test for test in generated_tests(powertrain, local, faults)}
@@ -282,7 +289,7 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
         tests=tests,
         repairs={name: row for name, row in repairs.items() if name in used},
         cautions=shipped.cautions,
-        bands=shipped.bands,
+        bands=tuple(row for row in shipped.bands if set(row.needs) <= powertrain.features),
         templates=templates,
         components=parts,
         points={item.id: item for item in shared_points(powertrain, local)},
@@ -323,6 +330,15 @@ def monitor_needs() -> dict[str, str]:
 
 
 # -- inside -----------------------------------------------------------------------------------------------
+
+
+def _generated_kinds() -> set[str]:
+    """How a test names suspects that are generated: the mode and the class, and of a sensor its place."""
+    found = set()
+    for part in components_file().part:
+        tails = ("_s1", "_s2") if "sensor" in part.per else ("",)
+        found |= {f"{mode.id}_{part.id}{tail}" for mode in components_file().mode for tail in tails}
+    return found
 
 
 def _turned(table: Mapping[str, Mapping[str, float]]) -> dict[str, dict[str, float]]:

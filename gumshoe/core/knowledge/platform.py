@@ -57,7 +57,7 @@ class Platform:
     code: tuple[OwnCode, ...] = ()
     module: tuple[ModuleRow, ...] = ()
     access: dict[str, Access] = field(default_factory=dict)
-    pin: tuple[PinRow, ...] = ()
+    pins: dict[str, dict[str, str]] = field(default_factory=dict)
     command: tuple[CommandRow, ...] = ()
     identifier: tuple[IdentifierRow, ...] = ()
 
@@ -65,7 +65,17 @@ class Platform:
     def local(self) -> Local:
         """What the generator is told beyond the generic tables; always the same object."""
         access = tuple(sorted(self.access.items()))
-        return Local(self.platform.id, self.wiring, self.part, self.code, access, self.pin)
+        return Local(self.platform.id, self.wiring, self.part, self.code, access, self.pin_rows)
+
+    @cached_property
+    def pin_rows(self) -> tuple[PinRow, ...]:
+        """The pin table: of each component's plug and of the control unit's, as its circuit names the places."""
+        rows = []
+        for component, terminals in self.pins.items():
+            for terminal, told in terminals.items():
+                number, _, colour = told.partition(" ")
+                rows.append(PinRow(component, terminal, number, colour))
+        return tuple(rows)
 
 
 def load_platform(path: Path) -> Platform:
@@ -74,9 +84,9 @@ def load_platform(path: Path) -> Platform:
     try:
         shared_points(found.powertrain, found.local)
         known = {item.id for item in components(found.powertrain, found.local)}
-        for pin in found.pin:
-            if pin.component not in known:
-                raise DataError(f"pin {pin.number}: this powertrain has no component “{pin.component}”.")
+        for component in found.pins:
+            if component not in known:
+                raise DataError(f"pins: this powertrain has no component “{component}”.")
         for told in found.command:
             if told.actuator not in actuators():
                 raise DataError(f"command {told.identifier:04X}: there is no actuator “{told.actuator}”.")

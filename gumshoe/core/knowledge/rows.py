@@ -202,9 +202,10 @@ class RepairRow:
 
 @dataclass(frozen=True)
 class BandRow:
-    """The expected range of a channel, everywhere or in one operating region."""
+    """The expected range of a channel, everywhere or in one operating region, of powertrains with those features."""
 
     key: str
+    needs: tuple[str, ...] = ()
     region: str = ""
     low: float | None = None
     high: float | None = None

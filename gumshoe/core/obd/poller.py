@@ -56,7 +56,7 @@ class Poller:
         self.link, self.module = link, module
         self._rows = {row.key: row for row in identifiers}
         self._announced: set[int] | None = None
-        self._round = 0
+        self._round, self._most = 0, PIDS_PER_REQUEST
         self._seen: dict[str, deque[float]] = {}
         self.want(keys)
 
@@ -94,7 +94,7 @@ class Poller:
     def _group(self) -> None:
         said = self._announced
         fast, slow = ([pid for pid in pids if not said or pid in said] for pids in self._wanted)
-        self._fast, self._slow = list(batches(fast, PIDS_PER_REQUEST)), list(batches(slow, PIDS_PER_REQUEST))
+        self._fast, self._slow = list(batches(fast, self._most)), list(batches(slow, self._most))
 
     def _listen(self) -> set[int]:
         """What the module announces; nothing when it does not say."""
@@ -124,6 +124,12 @@ class Poller:
         try:
             answer = self.link.ask(self.module, bytes((0x01, *group)))
             parts = split_current_data(answer.payload, group)
+        except Refused:
+            if len(group) == 1:
+                return []
+            self._most = 1  # an older control unit takes one at a time
+            self._group()
+            return self._ask_singly(group)
         except NoAnswer:
             if len(group) == 1:
                 raise

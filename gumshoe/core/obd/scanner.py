@@ -71,6 +71,7 @@ class ModuleReader:
 
     def __init__(self, link: Link, module: int, responder: int, problems: list[str]) -> None:
         self.link, self.module, self.responder, self.problems = link, module, responder, problems
+        self._refused = self._one_at_a_time = False
 
     def read(self, tell: Progress) -> ModuleSnapshot:
         """Everything the module offers."""
@@ -104,9 +105,11 @@ class ModuleReader:
 
     def _ask(self, payload: bytes, what: str) -> bytes | None:
         """The answer's payload, or None after noting why there is none. A refusal of an optional service is silent."""
+        self._refused = False
         try:
             return self.link.ask(self.module, payload).payload
         except Refused as error:
+            self._refused = True
             if error.reason not in (0x11, 0x12, 0x31):
                 self.problems.append(f"{what}: {error.what}")
         except NoAnswer:
@@ -147,10 +150,7 @@ class ModuleReader:
 
     def _values(self, pids: set[int]) -> tuple[dict[str, float], dict[int, bytes]]:
         raw: dict[int, bytes] = {}
-        for group in batches(sorted(pids), PIDS_PER_REQUEST):
-            payload = self._ask(bytes((0x01, *group)), "current data")
-            if payload is None:
-                continue
+        for group, payload in self._in_groups(0x01, sorted(pids), PIDS_PER_REQUEST, "current data"):
             try:
                 raw |= split_current_data(payload, group)
             except BadAnswer as error:
@@ -160,6 +160,23 @@ class ModuleReader:
         for number, data in raw.items():
             values |= table[number].decode(data)
         return values, raw
+
+    def _in_groups(
+        self, service: int, pids: list[int], most: int, what: str
+    ) -> Iterator[tuple[tuple[int, ...], bytes]]:
+        """Answers to PIDs asked for together; one by one from where the module takes no more than one at a time."""
+        asked = 1 if self._one_at_a_time else most
+        for group in batches(pids, asked):
+            tail = b"".join(bytes((pid, 0)) if service == 0x02 else bytes((pid,)) for pid in group)
+            payload = self._ask(bytes((service,)) + tail, what)
+            if payload is not None:
+                yield group, payload
+            elif len(group) > 1:
+                self._one_at_a_time = self._refused
+                yield from self._in_groups(service, list(group), 1, what)
+                if self._one_at_a_time:
+                    yield from self._in_groups(service, [pid for pid in pids if pid > group[-1]], 1, what)
+                    return
 
     def _codes(self, service: int, state: CodeState) -> list[StoredCode]:
         payload = self._ask(bytes((service,)), f"{state.value} codes")
@@ -196,11 +213,8 @@ class ModuleReader:
                             pids |= supported_from_bitmap(0x40, rest[3:7])
         table = pid_table()
         values: dict[str, float] = {}
-        for group in batches(sorted((pids & set(table)) - {0x02}), FRAME_PIDS_PER_REQUEST):
-            request = b"\x02" + b"".join(bytes((pid, 0)) for pid in group)
-            answer = self._ask(request, "freeze frame")
-            if answer is None:
-                continue
+        wanted = sorted((pids & set(table)) - {0x02})
+        for group, answer in self._in_groups(0x02, wanted, FRAME_PIDS_PER_REQUEST, "freeze frame"):
             position = 1
             while position + 1 < len(answer) and answer[position] in group:
                 pid = table[answer[position]]

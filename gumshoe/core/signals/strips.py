@@ -65,11 +65,20 @@ class PresetRow:
 
 
 @dataclass(frozen=True)
+class UsualRow:
+    """What one looks at when nothing was chosen, of powertrains with those features."""
+
+    strips: tuple[str, ...]
+    needs: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class StripsFile:
     """``strips.toml``."""
 
     strip: tuple[StripRow, ...]
     preset: tuple[PresetRow, ...]
+    usual: tuple[UsualRow, ...]
 
 
 @dataclass(frozen=True)
@@ -92,11 +101,20 @@ def strips_file() -> StripsFile:
     """Every strip and preset. Raises DataError with file and line, or naming what does not fit."""
     found = load_table(FILE, StripsFile)
     known = {row.id for row in found.strip}
+    for row in found.usual:
+        for name in row.strips:
+            if name not in known:
+                raise DataError(f"{FILE.name}: usual: there is no strip “{name}”.")
     for preset in found.preset:
         for name in (*preset.strips, *(row.strip for row in preset.instead)):
             if name not in known:
                 raise DataError(f"{FILE.name}: {preset.id}: there is no strip “{name}”.")
     return found
+
+
+def usual_strips(powertrain: Powertrain) -> tuple[str, ...]:
+    """What one looks at when nothing was chosen: air as it is metered, mixture; a diesel's boost and filter."""
+    return next(row.strips for row in strips_file().usual if set(row.needs) <= powertrain.features)
 
 
 def channels_of(powertrain: Powertrain, identifiers: Iterable[IdentifierRow] = ()) -> dict[str, Told]:

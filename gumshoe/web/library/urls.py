@@ -8,6 +8,7 @@ app_name = "library"
 urlpatterns = [
     path("cases/<int:pk>/systems/", views.systems, name="systems"),
     path("cases/<int:pk>/systems/<slug:name>/", views.systems, name="system"),
+    path("cases/<int:pk>/papers/", views.papers, name="papers"),
     path("cases/<int:pk>/notes/", views.notes, name="notes"),
     path("cases/<int:pk>/notes/add/", views.add_note, name="add_note"),
     path("cases/<int:pk>/notes/code/", views.add_code, name="add_code"),

@@ -16,6 +16,7 @@ from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
 from gumshoe.web.library import services
 from gumshoe.web.library.models import HeardRate, Note, ShopCode
+from gumshoe.web.library.papers import papers_of
 from gumshoe.web.scans import services as scans
 
 
@@ -52,6 +53,13 @@ def systems(request: HttpRequest, pk: int, name: str = "") -> HttpResponse:
             powertrain=knowledge.powertrain,
         ),
     )
+
+
+@needs(Right.SEE)
+def papers(request: HttpRequest, pk: int) -> HttpResponse:
+    """What is known of this kind of vehicle: description, control units, what it tells and takes, wires with pins."""
+    case = find(pk)
+    return render(request, "library/papers.html", folder(case, "read", papers=papers_of(case)))
 
 
 @needs(Right.SEE)

@@ -8,8 +8,17 @@ from typing import Any
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.platform import platforms
-from gumshoe.core.powertrain.description import AirMetering, Powertrain
-from gumshoe.core.signals.strips import MOST_STRIPS, Strip, Told, channels_of, every_strip, needed_by, strips_file
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.signals.strips import (
+    MOST_STRIPS,
+    Strip,
+    Told,
+    channels_of,
+    every_strip,
+    needed_by,
+    strips_file,
+    usual_strips,
+)
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
@@ -35,16 +44,6 @@ def steps(case: Case, keys: Iterable[str]) -> dict[str, float]:
     """How finely each channel is told; 0 for one that is not known here."""
     known = channels(case)
     return {key: known[key].step if key in known else 0.0 for key in keys}
-
-
-def usual_strips(powertrain: Powertrain) -> tuple[str, ...]:
-    """What one looks at when nothing was chosen: air as it is metered, mixture, exhaust."""
-    air = {
-        AirMetering.FLOW: ("air_flow",),
-        AirMetering.PRESSURE: ("manifold",),
-        AirMetering.BOTH: ("air_flow", "manifold"),
-    }[powertrain.air_metering]
-    return ("speed", *air, "total_trim", "short_trim", "long_trim", "lambda", "downstream_v", "load")
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from gumshoe.core.signals.disturbances import Disturbance, disturbances
 from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.core.signals.regions import Region, stretches
-from gumshoe.core.signals.strips import MOST_STRIPS, Told, channels_of, every_strip
+from gumshoe.core.signals.strips import MOST_STRIPS, Told, channels_of, every_strip, usual_strips
 from gumshoe.core.signals.trims import LeakFit, Pattern, RegionTrim, fit_leak, read_pattern, trims_by_region
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
@@ -105,7 +105,7 @@ def on_strips(case: Case, recording: Recording) -> looking.Looking:
     held = [k for k in sorted(read(case, recording).keys) if k not in fields or fields[k].kind is FieldKind.NUMBER]
     told = {key: known.get(key) or Told(key, key, "", 0.01, "file") for key in held}
     strips = every_strip(powertrain, told)
-    usual = [name for name in looking.usual_strips(powertrain) if name in strips]
+    usual = [name for name in usual_strips(powertrain) if name in strips]
     order = (*usual, *(name for name in strips if name not in usual))
     return looking.Looking(strips, told, order[:MOST_STRIPS], ())
 

@@ -13,7 +13,7 @@ from gumshoe.core.obd.status import FUEL_STATES
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.bands import expected
 from gumshoe.core.signals.regions import Region, classify
-from gumshoe.core.signals.strips import channels_of, every_strip, needed_by
+from gumshoe.core.signals.strips import channels_of, every_strip, needed_by, usual_strips
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
@@ -56,7 +56,7 @@ def told(case: Case) -> frozenset[str] | None:
 def recorded_keys(powertrain: Powertrain) -> tuple[str, ...]:
     """What a guided recording holds: the usual strips, and what tells the region."""
     strips = every_strip(powertrain, channels_of(powertrain))
-    usual = [key for name in looking.usual_strips(powertrain) if name in strips for key in strips[name].keys]
+    usual = [key for name in usual_strips(powertrain) if name in strips for key in strips[name].keys]
     return tuple(dict.fromkeys((*sorted(ALWAYS), *usual, "intake_c", "module_v", "spark_deg", "baro_kpa")))
 
 

@@ -58,6 +58,9 @@ CARS = (
     ("skua-harbour", "HQ 088", "Harbour office", "havsel_skua_14", 2018),
     ("pipit-baker", "HQ 420", "Baker's round", "havsel_pipit_10", 2017),
     ("gannet-tug", "HQ 640", "The tug's owner", "ostrel_gannet_52", 2013),
+    ("fulmar-library", "HQ 517", "Island library", "ostrel_fulmar_20", 2019),
+    ("eider-lifeboat", "HQ 009", "Lifeboat crew", "ostrel_eider_50", 2001),
+    ("plover-purser", "HQ 720", "The ferry's purser", "havsel_plover_18", 2021),
 )
 
 

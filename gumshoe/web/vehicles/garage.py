@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import threading
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from multiprocessing import get_context
 from pathlib import Path
 
 from gumshoe.simulator.fleet import fleet
-from gumshoe.simulator.garage import Runner, StandIn
+from gumshoe.simulator.garage import Runner, StandIn, drive_history
 
 _runners: dict[str, Runner] = {}
 _lock = threading.Lock()
@@ -26,8 +28,17 @@ def start(stand_in: StandIn, folder: Path | None, progress: object = None) -> Ru
 
 
 def start_fleet(folder: Path, progress: object = None) -> None:
-    """Start every stand-in of the fleet, their states kept in ``folder``."""
+    """Start every stand-in of the fleet, their states kept in ``folder``; histories are driven on all cores at once."""
     folder.mkdir(parents=True, exist_ok=True)
+    new = [row for row in fleet().values() if row.history and not (folder / f"{row.key}.json").exists()]
+    if len(new) > 1:
+        with ProcessPoolExecutor(mp_context=get_context("spawn")) as pool:
+            waiting = {pool.submit(drive_history, row): row for row in new}
+            for done in as_completed(waiting):
+                row = waiting[done]
+                (folder / f"{row.key}.json").write_text(done.result(), encoding="utf-8")
+                if callable(progress):
+                    progress(f"{row.words}: drove {', '.join(row.history)}")
     for stand_in in fleet().values():
         start(stand_in, folder, progress)
 

@@ -48,12 +48,14 @@ def boost(grid: Grid, _context: Context) -> Iterator[Finding]:
         settled = slice(stretch.start + int(SETTLES_S / grid.step), stretch.stop)
         short = float(np.median((wanted - got)[settled]))
         if abs(short) <= SHORT_KPA:
-            yield Finding("boost", f"Boost follows its command within {abs(short):.0f} kPa.", *grid.span(settled), True)
+            words = f"Boost follows its command within {abs(short):.0f} kPa."
+            yield Finding("boost", words, *grid.span(settled), True, "boost_watch", "good")
         else:
             way = "lacks" if short > 0 else "exceeds by"
             first = "hoses and ducts first, then gate or vanes" if short > 0 else "the gate or vanes do not open"
             words = f"Boost {way} {abs(short):.0f} kPa against its command: {first}."
-            yield Finding("boost", words, *grid.span(settled), False)
+            outcome = "short" if short > 0 else "over"
+            yield Finding("boost", words, *grid.span(settled), False, "boost_watch", outcome)
         return
 
 

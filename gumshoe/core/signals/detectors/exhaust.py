@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gumshoe.core.powertrain.description import Aftertreatment, Fuel, Powertrain
-from gumshoe.core.signals.detectors.model import Bools, Context, Finding, Floats, Grid, Rule, lively
+from gumshoe.core.signals.detectors.model import Bools, Context, Finding, Floats, Grid, Rule, known, lively
 from gumshoe.core.signals.response import best_lag
 
 CRUISE_RPM = (1300.0, 3800.0)
@@ -29,6 +29,9 @@ SEEN_S, PARTS = 0.35, 8.0
 CLEAN_MBAR = {"idle": 25.0, "fast": 90.0}
 """From these on a filter is not clean at idle and at 2500 1/min (10 to 15 and 60 to 65 are usual, 100 to 200 full)."""
 ZERO_MBAR = 6.0
+OFTEN_BROKEN, OFTEN, SOON_KM = 6, 5, 80.0
+UNEVEN_MG = 0.6
+USUAL_C = 200.0
 REGENERATES_C = 550.0
 
 
@@ -110,7 +113,7 @@ def upstream(grid: Grid, context: Context) -> Iterator[Finding]:
         of_bank = f" of bank {bank}" if context.powertrain.banks > 1 else ""
         said = "answers as it should" if good else ("answers late" if gain >= WEAK_GAIN else "is slow and hardly moves")
         words = f"The upstream sensor{of_bank} follows the mixture {lag:.1f} s later, gain {gain:.2f}: it {said}."
-        yield Finding("upstream", words, *grid.span(best), good)
+        yield Finding("upstream", words, *grid.span(best), good, "upstream_response", "good" if good else "slow")
 
 
 @dataclass(frozen=True)
@@ -140,9 +143,19 @@ def fit_pressure(flow_gps: Floats, mbar: Floats) -> PressureFit:
     return PressureFit(float(linear), float(square), zero)
 
 
+def _through_filter(grid: Grid) -> Floats:
+    """The flow through the filter: grams of air a second, as many as at 200 °C where the exhaust's temperature is told
+    (gas law: what drops pressure is volume)."""
+    flow = grid.one_of("maf_gps", "maf_a_gps")
+    celsius = grid.one_of("filter_in_b1_c", "exhaust_b1s2_c", "exhaust_b1s3_c")
+    if not np.isfinite(celsius).any():
+        return flow
+    return flow * (np.where(np.isfinite(celsius), celsius, USUAL_C) + 273.15) / (USUAL_C + 273.15)
+
+
 def particulate_filter(grid: Grid, _context: Context) -> Iterator[Finding]:
     """The filter's pressure against the flow through it."""
-    flow, drop = grid.one_of("maf_gps", "maf_a_gps"), 10.0 * grid["filter_b1_kpa"]
+    flow, drop = _through_filter(grid), 10.0 * grid["filter_b1_kpa"]
     rpm = grid["rpm"]
     here = np.isfinite(flow) & np.isfinite(drop) & np.isfinite(rpm)
     moving = here & (flow > 0.3)
@@ -172,12 +185,56 @@ def particulate_filter(grid: Grid, _context: Context) -> Iterator[Finding]:
 
 
 def regeneration(grid: Grid, _context: Context) -> Iterator[Finding]:
-    """Whether a regeneration was in progress: hot exhaust while it is not asked for by load."""
+    """Whether a regeneration was in progress: told by the control unit, or hot exhaust that no load asks for."""
     hot = grid.one_of("exhaust_b1s2_c", "filter_in_b1_c", "exhaust_b1s3_c") > REGENERATES_C
     light = np.nan_to_num(grid["load_pct"], nan=0.0) < 60.0
-    for stretch in grid.stretches(grid.running & hot & light, 20.0)[:1]:
+    asked = np.nan_to_num(grid["regenerating"]) > 0.5
+    for stretch in grid.stretches(grid.running & ((hot & light) | asked), 20.0)[:1]:
         words = "A regeneration was in progress: exhaust above 550 °C without load. Not over dry grass; let it finish."
         yield Finding("regeneration", words, *grid.span(stretch), True)
+
+
+def regeneration_history(grid: Grid, _context: Context) -> Iterator[Finding]:
+    """What the control unit remembers of regenerations: how many were completed and broken off, and how long ago."""
+    done, broken, away = (known(grid[key]) for key in ("regenerations", "regenerations_broken", "regeneration_km"))
+    if not done.size or not broken.size or not away.size:
+        return
+    completed, begun = float(np.rint(done[-1])), float(np.rint(done[-1] + broken[-1]))
+    if begun < 1.0:
+        return
+    never = begun >= OFTEN_BROKEN and completed < 0.34 * begun
+    often = completed >= OFTEN and float(away[-1]) < SOON_KM
+    words = f"{completed:.0f} of {begun:.0f} regenerations completed, the last {away[-1]:.0f} km ago"
+    said = "hardly one is completed: short trips" if never else "they come too often" if often else "as they should be"
+    outcome = "bad" if never or often else "good"
+    span = float(grid.times[0]), float(grid.times[-1])
+    yield Finding("history", f"{words}: {said}.", *span, outcome == "good", "regeneration_history", outcome)
+
+
+def balance(grid: Grid, context: Context) -> Iterator[Finding]:
+    """What each cylinder of a diesel is given more than the others at warm idle."""
+    where = grid.idle & grid.warm
+    if np.count_nonzero(where) * grid.step < 10.0:
+        return
+    given = {}
+    for cylinder in range(1, context.powertrain.cylinders + 1):
+        values = known(grid[f"injector_correction_c{cylinder}_mg"][where])
+        if values.size:
+            given[cylinder] = float(np.median(values[-max(values.size // 3, 1) :]))
+    if len(given) < context.powertrain.cylinders:
+        return
+    worst = max(given, key=lambda cylinder: given[cylinder])
+    rest = float(np.median([value for cylinder, value in given.items() if cylinder != worst]))
+    more, stretches = given[worst] - rest, grid.stretches(where, 5.0)
+    span = grid.span(max(stretches, key=lambda one: one.stop - one.start)) if stretches else (0.0, 0.0)
+    if more < UNEVEN_MG:
+        words = f"Injection corrections are even: at most {more:.1f} mg apart."
+        yield Finding("balance", words, *span, True, "balance_watch", "even")
+    else:
+        words = (
+            f"Cylinder {worst} is given {more:.1f} mg a stroke more than the others: its injector or its compression."
+        )
+        yield Finding("balance", words, *span, False, "balance_watch", "one")
 
 
 def _petrol(powertrain: Powertrain) -> bool:
@@ -215,5 +272,21 @@ RULES = (
         regeneration,
         "regeneration_history",
         _filtered,
+    ),
+    Rule(
+        "history",
+        "Regeneration history",
+        ("regenerations", "regenerations_broken", "regeneration_km"),
+        regeneration_history,
+        "regeneration_history",
+        _filtered,
+    ),
+    Rule(
+        "balance",
+        "Injection corrections",
+        ("rpm", "injector_correction_c1_mg"),
+        balance,
+        "balance_watch",
+        lambda powertrain: powertrain.fuel is Fuel.DIESEL,
     ),
 )

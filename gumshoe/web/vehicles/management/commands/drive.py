@@ -21,12 +21,13 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.strips import channels_of
 from gumshoe.core.signals.tables import write_long, write_wide
+from gumshoe.simulator.defects import defects_of, part_defects
 from gumshoe.simulator.drive_log import log_drive
+from gumshoe.simulator.driver import DRIVERS
 from gumshoe.simulator.drives import PROFILES
 from gumshoe.simulator.engine import Air
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.models import models
-from gumshoe.simulator.parts import defects_of
 from gumshoe.simulator.vehicle import Identity, Vehicle
 
 WARM_C = 86.0
@@ -44,6 +45,8 @@ class Command(BaseCommand):
         parser.add_argument("--profile", default="mixed", choices=sorted(PROFILES))
         parser.add_argument("--seed", type=int, help="the chance that the drive follows")
         parser.add_argument("--ambient", type=float, default=14.0, help="outside temperature, °C")
+        parser.add_argument("--driver", default="usual", choices=sorted(DRIVERS), help="how hasty the driver is")
+        parser.add_argument("--wet", action="store_true", help="a wet day: moisture gets into what is not tight")
         parser.add_argument("--cold", action="store_true", help="begin after a night's rest instead of warm")
         parser.add_argument("--every", type=float, default=0.1, help="seconds from sample to sample")
         parser.add_argument("--long", action="store_true", help="a line a sample instead of a column a channel")
@@ -81,15 +84,19 @@ class Command(BaseCommand):
             raise CommandError(f"There is no vehicle “{name}”. There are: {known}.")
         for fault in options["fault"]:
             if fault not in defects_of(model):
-                raise CommandError(f"A {kind} cannot have “{fault}”. Its faults: {', '.join(defects_of(model))}.")
+                named = ", ".join(row.key for row in part_defects(model))
+                told = f"Its faults: {named}; and every fault of every circuit (see “vehicles --circuits”)."
+                raise CommandError(f"A {kind} cannot have “{fault}”. {told}")
         seed = options["seed"] if options["seed"] is not None else (stand_in.seed if stand_in else 1)
         like = stand_in or next((row for row in fleet().values() if row.model == kind), None)
         identity = Identity(like.vin if like else "", "STAND-IN", 1)
-        return Vehicle(
+        car = Vehicle(
             identity,
             model,
             defects=(*(stand_in.defects if stand_in else ()), *options["fault"]),
             seed=seed,
-            air=Air(temperature_c=options["ambient"]),
+            air=Air(temperature_c=options["ambient"], wet=options["wet"]),
             coolant_c=None if options["cold"] else WARM_C,
         )
+        car.driver.haste = DRIVERS[options["driver"]]
+        return car

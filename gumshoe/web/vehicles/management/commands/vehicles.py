@@ -8,18 +8,19 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
+from gumshoe.simulator.defects import defects_of
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.models import models
-from gumshoe.simulator.parts import defects_of
 
 
 class Command(BaseCommand):
-    """``manage.py vehicles [--json]``."""
+    """``manage.py vehicles [--json] [--circuits]``."""
 
     help = __doc__
 
     def add_arguments(self, parser: ArgumentParser) -> None:
         parser.add_argument("--json", action="store_true", help="as JSON")
+        parser.add_argument("--circuits", action="store_true", help="name every fault of every circuit too")
 
     def handle(self, *args: Any, **options: Any) -> None:
         kinds = {
@@ -38,8 +39,14 @@ class Command(BaseCommand):
             return
         for name, kind in kinds.items():
             self.stdout.write(f"{name}: {kind['words']}, {len(kind['faults'])} faults")
+            of_circuits = 0
             for key, row in kind["faults"].items():  # type: ignore[attr-defined]
-                self.stdout.write(f"  {key:24} {row['words']}")
+                if ":" in key and not options["circuits"]:
+                    of_circuits += 1
+                    continue
+                self.stdout.write(f"  {key:32} {row['words']}")
+            if of_circuits:
+                self.stdout.write(f"  … and {of_circuits} faults of its circuits, as PART:ELEMENT:WHAT (--circuits)")
         self.stdout.write("")
         for key, car in cars.items():
             with_faults = ", ".join(car["faults"]) or "nothing wrong"

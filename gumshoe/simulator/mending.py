@@ -1,0 +1,74 @@
+"""How a stand-in's parts are mended: a part put back to its nominal condition, or its plug and wires in order."""
+
+from __future__ import annotations
+
+from dataclasses import fields
+
+from gumshoe.simulator.defects import part_defects
+from gumshoe.simulator.models import Model
+from gumshoe.simulator.parts import INSIDE, Parts, healthy
+
+WIRES = ("unplugged", "wired", "loose", "moods", "apart", "acting")
+"""What is kept of wires: mended element by element below."""
+SETS = {"spark_plugs": "spark_plug_", "injectors": "injector_"}
+"""What is renewed or cleaned as a set, and the beginning of its members' names."""
+
+
+def mend(parts: Parts, component: str, model: Model) -> bool:
+    """Put a component back to its nominal condition, whatever was wrong with it; True when that changed anything.
+
+    A part that is replaced is also plugged in again.
+    """
+    before = repr(parts)
+    nominal = healthy(model)
+    for defect in part_defects(model):
+        if defect.component != component and not defect.component.startswith(SETS.get(component, "-")):
+            continue
+        trial = healthy(model)
+        defect.apply(trial)
+        for item in fields(Parts):
+            if item.name in WIRES:
+                continue
+            good, bad = getattr(nominal, item.name), getattr(trial, item.name)
+            if good == bad:
+                continue
+            if isinstance(good, list):
+                for index, (a, b) in enumerate(zip(good, bad, strict=True)):
+                    if a != b:
+                        getattr(parts, item.name)[index] = a
+            elif isinstance(good, dict):
+                getattr(parts, item.name).pop(component, None)
+            elif isinstance(good, set):
+                getattr(parts, item.name).discard(component)
+            else:
+                setattr(parts, item.name, good)
+    for name in _housed_with(component):
+        parts.unplugged.discard(name)
+        parts.loose.discard(name)
+        for held in (parts.wired, parts.moods):
+            if held.get(name, ("",))[0].rpartition(":")[2] in INSIDE:
+                del held[name]
+    return repr(parts) != before
+
+
+def mend_wiring(parts: Parts, component: str) -> None:
+    """Put a component's plug on and its circuit in order: who mends wires renews what he finds open, as the step says.
+    Whatever else is worn in the part stays."""
+    for name in _housed_with(component):
+        parts.unplugged.discard(name)
+        parts.loose.discard(name)
+        parts.wired.pop(name, None)
+        parts.moods.pop(name, None)
+
+
+def _housed_with(component: str) -> tuple[str, ...]:
+    """A sensor and its heater are one part, and so are two tracks."""
+    if component.startswith("oxygen_"):
+        tail = component.removeprefix("oxygen_").partition("_")[2]
+        return f"oxygen_sensor_{tail}", f"oxygen_heater_{tail}"
+    if component.startswith(("throttle_sensor", "pedal_sensor")):
+        first = component.removesuffix("_2")
+        return first, f"{first}_2"
+    if component == "throttle_body":
+        return "throttle_sensor", "throttle_sensor_2", "throttle_motor"
+    return (component,)
