@@ -103,6 +103,8 @@ def suspect_of(defect: str, model: Model) -> str:
     if defect in _OF_A_BANK:
         return _OF_A_BANK[defect]
     part, cylinder, how = defect.split("-")
+    if model.diesel and (part, how) == ("injector", "clogged"):
+        return f"diesel_injector_weak_{cylinder}"
     return f"{_OF_A_CYLINDER[part, how]}_{cylinder}"
 
 

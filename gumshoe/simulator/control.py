@@ -103,13 +103,7 @@ class EngineManagement:
     def step(self, seen: Readings, cranking: bool) -> Actuation:
         """One step of 20 ms."""
         state, command = self.state, self.state.command
-        command.cranking = cranking
-        running = seen.rpm > 350.0
-        if running:
-            if state.run_time_s == 0.0:
-                state.start_coolant_c = seen.coolant_c
-            state.run_time_s += DT
-        state.cranked_s = state.cranked_s + DT if cranking else 0.0
+        running = self._begin(seen, cranking)
         self._air(seen)
         self._idle(seen, running)
         self._fuel(seen, running, cranking)
@@ -123,6 +117,18 @@ class EngineManagement:
         command.spark_deg, command.purge = state.spark_deg, state.purge
         command.throttle = min(state.throttle, LIMP_THROTTLE) if state.limp else state.throttle
         return command
+
+    def _begin(self, seen: Readings, cranking: bool) -> bool:
+        """Whether the engine runs, and for how long; how long it has been cranked."""
+        state = self.state
+        state.command.cranking = cranking
+        running = seen.rpm > 350.0
+        if running:
+            if state.run_time_s == 0.0:
+                state.start_coolant_c = seen.coolant_c
+            state.run_time_s += DT
+        state.cranked_s = state.cranked_s + DT if cranking else 0.0
+        return running
 
     @property
     def sensor_hot(self) -> tuple[bool, ...]:

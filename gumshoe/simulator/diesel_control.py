@@ -51,14 +51,7 @@ class DieselManagement(EngineManagement):
 
     def step(self, seen: Readings, cranking: bool) -> Actuation:
         """One step of 20 ms."""
-        state, command = self.state, self.state.command
-        command.cranking = cranking
-        running = seen.rpm > 350.0
-        if running:
-            if state.run_time_s == 0.0:
-                state.start_coolant_c = seen.coolant_c
-            state.run_time_s += DT
-        state.cranked_s = state.cranked_s + DT if cranking else 0.0
+        running = self._begin(seen, cranking)
         self._measure(seen)
         self._quantity(seen, running, cranking)
         self._boost(seen, running)
@@ -66,7 +59,7 @@ class DieselManagement(EngineManagement):
         self._rail_by_load(seen)
         self._filter(seen, running)
         self._even(seen, running)
-        return command
+        return self.state.command
 
     # -- inside -------------------------------------------------------------------------------------------
 

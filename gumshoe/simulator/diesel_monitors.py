@@ -6,7 +6,7 @@ Limits: common practice, no source.
 from __future__ import annotations
 
 from gumshoe.simulator.diesel_control import DieselManagement
-from gumshoe.simulator.watch import SLOW_S, SlowMonitor, Watch
+from gumshoe.simulator.watch import SLOW_S, Lasting, SlowMonitor, Watch
 
 
 def own(watch: Watch) -> DieselManagement:
@@ -26,7 +26,7 @@ class Recirculation(SlowMonitor):
         self.start()
 
     def start(self) -> None:
-        self._held = {"P0401": 0.0, "P0402": 0.0}
+        self._held = {code: Lasting(self.HOLD_S) for code in ("P0401", "P0402")}
         self._good = 0.0
 
     def step(self, watch: Watch) -> None:
@@ -38,8 +38,7 @@ class Recirculation(SlowMonitor):
         off = (diesel.air_mg - diesel.air_target_mg) / whole
         little, much = diesel.egr > 0.85 and off > self.OFF_SHARE, diesel.egr < 0.02 and off < -self.OFF_SHARE
         for code, bad in (("P0401", little), ("P0402", much)):
-            self._held[code] = self._held[code] + SLOW_S if bad else 0.0
-            if self.HOLD_S <= self._held[code] < self.HOLD_S + 1.5 * SLOW_S:
+            if self._held[code].reached(bad):
                 watch.memory.fail(code, watch.frame())
                 watch.memory.mark_complete(self.NAME)
         calm = abs(off) < self.OFF_SHARE / 2.0 and 0.05 < diesel.egr < 0.85
@@ -55,14 +54,15 @@ class ParticulateFilter(SlowMonitor):
 
     NAME = "particulate filter"
     ZERO_MBAR, LOW_SHARE, SOOT_G, ASH_MBAR = 12.0, 0.45, 34.0, 110.0
-    VAIN_S = 900.0
+    VAIN_S, ZERO_S = 900.0, 3.0
     FLOW_LPS, HOLD_S, OFTEN_KM, OFTEN = 30.0, 15.0, 150.0, 3
 
     def __init__(self) -> None:
         self.start()
 
     def start(self) -> None:
-        self._held = dict.fromkeys(("P2453", "P2002", "P2463", "P242F"), 0.0)
+        self._held = {code: Lasting(self.HOLD_S) for code in ("P2002", "P2463", "P242F")}
+        self._held["P2453"] = Lasting(self.ZERO_S)
         self._good = 0.0
 
     def step(self, watch: Watch) -> None:
@@ -70,18 +70,18 @@ class ParticulateFilter(SlowMonitor):
         if "P2454" in memory.codes("pending") or "P2455" in memory.codes("pending"):
             return
         if not watch.running:
-            self._hold(watch, "P2453", not seen.cranked and abs(seen.filter_mbar) > self.ZERO_MBAR, 3.0)
+            self._hold(watch, "P2453", not seen.cranked and abs(seen.filter_mbar) > self.ZERO_MBAR)
             return
         if seen.filter_flow_lps < self.FLOW_LPS:
             return
         empty = 0.60 * seen.filter_flow_lps + 0.00384 * seen.filter_flow_lps**2
         bare = seen.filter_mbar < self.LOW_SHARE * empty
-        self._hold(watch, "P2002", bare, self.HOLD_S)
+        self._hold(watch, "P2002", bare)
         full = memory.soot_model_g > self.SOOT_G
-        self._hold(watch, "P2463", full, self.HOLD_S)
+        self._hold(watch, "P2463", full)
         # Burning long has not emptied it: what fills it does not burn.
-        self._hold(watch, "P242F", full and own(watch).diesel.regeneration_s > self.VAIN_S, self.HOLD_S)
-        self._good = 0.0 if any(self._held.values()) else self._good + SLOW_S
+        self._hold(watch, "P242F", full and own(watch).diesel.regeneration_s > self.VAIN_S)
+        self._good = 0.0 if bare or full else self._good + SLOW_S
         if self._good > 30.0:
             memory.mark_complete(self.NAME)
             for code in self._held:
@@ -90,9 +90,8 @@ class ParticulateFilter(SlowMonitor):
         if len(recent) >= self.OFTEN:
             memory.fail("P2459", watch.frame())
 
-    def _hold(self, watch: Watch, code: str, bad: bool, seconds: float) -> None:
-        self._held[code] = self._held[code] + SLOW_S if bad else 0.0
-        if seconds <= self._held[code] < seconds + 1.5 * SLOW_S:
+    def _hold(self, watch: Watch, code: str, bad: bool) -> None:
+        if self._held[code].reached(bad):
             watch.memory.fail(code, watch.frame())
             watch.memory.mark_complete(self.NAME)
 
@@ -107,16 +106,14 @@ class Balance(SlowMonitor):
         self.start()
 
     def start(self) -> None:
-        self._held, self._good = [0.0] * len(self.codes), 0.0
+        self._held, self._good = [Lasting(self.HOLD_S) for _ in self.codes], 0.0
 
     def step(self, watch: Watch) -> None:
         if not watch.running or watch.seen.coolant_c < 60.0 or watch.seen.speed_kmh > 3.0:
             return
         balance = own(watch).diesel.balance
         for place, code in enumerate(self.codes):
-            bad = balance[place] > self.LIMIT
-            self._held[place] = self._held[place] + SLOW_S if bad else 0.0
-            if self.HOLD_S <= self._held[place] < self.HOLD_S + 1.5 * SLOW_S:
+            if self._held[place].reached(balance[place] > self.LIMIT):
                 watch.memory.fail(code, watch.frame())
         self._good = self._good + SLOW_S if max(balance) < self.LIMIT / 2.0 else 0.0
         if self._good > self.GOOD_S:

@@ -21,7 +21,7 @@ from gumshoe.simulator.system_monitors import (
     RailPressure,
     TankLeak,
 )
-from gumshoe.simulator.watch import SLOW_S, Monitor, SlowMonitor, Watch
+from gumshoe.simulator.watch import SLOW_S, Lasting, Monitor, SlowMonitor, Watch
 
 
 class Circuits(Monitor):
@@ -129,7 +129,8 @@ class FuelSystem(SlowMonitor):
         self.start()
 
     def start(self) -> None:
-        self._lean = self._rich = self._clean = self._clean_idle = 0.0
+        self._lean, self._rich = Lasting(self.HOLD_S), Lasting(self.HOLD_S)
+        self._clean = self._clean_idle = 0.0
 
     def step(self, watch: Watch) -> None:
         state, memory = watch.management.state, watch.memory
@@ -138,10 +139,11 @@ class FuelSystem(SlowMonitor):
             return
         total = memory.ltft[self.bank][state.cell] + bank.stft_mean
         memory.results[f"fuel {self.bank + 1}"] = 100.0 * total
-        self._lean = self._lean + SLOW_S if total > self.LIMIT else 0.0
-        self._rich = self._rich + SLOW_S if total < -self.LIMIT else 0.0
-        for held, code in ((self._lean, self._lean_code), (self._rich, self._rich_code)):
-            if self.HOLD_S <= held < self.HOLD_S + 1.5 * SLOW_S:
+        for held, code, bad in (
+            (self._lean, self._lean_code, total > self.LIMIT),
+            (self._rich, self._rich_code, total < -self.LIMIT),
+        ):
+            if held.reached(bad):
                 memory.fail(code, watch.frame(), similar=True, priority=True)
                 memory.mark_complete("fuel system")
         if abs(total) < self.LIMIT * 0.8:
@@ -316,14 +318,14 @@ class Catalyst(OncePerTrip):
 class AirFlow(SlowMonitor):
     """The measured air against the throttle's own flow map."""
 
-    LIMIT = 0.22
+    LIMIT, HOLD_S = 0.22, 10.0
 
     def __init__(self, model: Model) -> None:
         self.code = "P0101" if model.flow_metered else "P0106"
         self.start()
 
     def start(self) -> None:
-        self._bad = self._good = 0.0
+        self._bad, self._good = Lasting(self.HOLD_S), 0.0
 
     def step(self, watch: Watch) -> None:
         state, seen, model = watch.management.state, watch.seen, watch.model
@@ -335,10 +337,9 @@ class AirFlow(SlowMonitor):
             return  # recirculated exhaust takes the air's place
         measured = seen.meter_gps if model.flow_metered else state.air_gps
         difference = abs(measured / state.model_gps - 1.0)
-        self._bad = self._bad + SLOW_S if difference > self.LIMIT else 0.0
         if difference <= self.LIMIT:
             self._good += SLOW_S
-        if 10.0 <= self._bad < 10.0 + 1.5 * SLOW_S:
+        if self._bad.reached(difference > self.LIMIT):
             watch.memory.fail(self.code, watch.frame())
         elif self._good > 60.0:
             watch.memory.passed(self.code)
@@ -353,18 +354,20 @@ class IdleSpeed(SlowMonitor):
         self.start()
 
     def start(self) -> None:
-        self._high = self._low = self._good = 0.0
+        self._high, self._low, self._good = Lasting(self.HOLD_S), Lasting(self.HOLD_S), 0.0
 
     def step(self, watch: Watch) -> None:
         state, seen = watch.management.state, watch.seen
         if not watch.running or seen.pedal.value > 0.01 or seen.speed_kmh > 1.0 or state.run_time_s < 20.0:
-            self._high = self._low = 0.0
+            self._high.reached(False)
+            self._low.reached(False)
             return
-        self._high = self._high + SLOW_S if seen.rpm > state.target_rpm + self.OFF_RPM else 0.0
-        self._low = self._low + SLOW_S if seen.rpm < state.target_rpm - self.OFF_RPM / 2.0 else 0.0
         self._good += SLOW_S
-        for code, held in (("P0507", self._high), ("P0506", self._low)):
-            if self.HOLD_S <= held < self.HOLD_S + 1.5 * SLOW_S:
+        for code, held, bad in (
+            ("P0507", self._high, seen.rpm > state.target_rpm + self.OFF_RPM),
+            ("P0506", self._low, seen.rpm < state.target_rpm - self.OFF_RPM / 2.0),
+        ):
+            if held.reached(bad):
                 watch.memory.fail(code, watch.frame())
             elif self._good > 60.0:
                 watch.memory.passed(code)

@@ -8,7 +8,7 @@ from gumshoe.simulator.control import CLOSED, LeakTest
 from gumshoe.simulator.hybrid import ElectricDrive
 from gumshoe.simulator.models import Model
 from gumshoe.simulator.parts import Parts
-from gumshoe.simulator.watch import SLOW_S, SlowMonitor, Watch
+from gumshoe.simulator.watch import SLOW_S, Lasting, SlowMonitor, Watch
 
 
 class CamAngles(SlowMonitor):
@@ -31,8 +31,9 @@ class CamAngles(SlowMonitor):
 
     def start(self) -> None:
         count = len(self.cams)
-        self._over, self._under, self._good = [0.0] * count, [0.0] * count, [0.0] * count
-        self._wrong, self._right = [0.0] * count, [0.0] * count
+        self._over, self._under = ([Lasting(self.HOLD_S) for _ in range(count)] for _ in range(2))
+        self._wrong = [Lasting(self.RESTS_S) for _ in range(count)]
+        self._good, self._right = [0.0] * count, [0.0] * count
 
     def step(self, watch: Watch) -> None:
         seen = watch.seen
@@ -50,9 +51,8 @@ class CamAngles(SlowMonitor):
         angle, memory = watch.seen.cams[place], watch.memory
         self._rest[place] += (angle - self._rest[place]) * SLOW_S / 2.0
         wrong = abs(angle) > self.OFF_DEG
-        self._wrong[place] = self._wrong[place] + SLOW_S if wrong else 0.0
         self._right[place] = 0.0 if wrong else self._right[place] + SLOW_S
-        if self.RESTS_S <= self._wrong[place] < self.RESTS_S + 1.5 * SLOW_S:
+        if self._wrong[place].reached(wrong):
             memory.fail(self.RESTING[cam], watch.frame())
         elif self._right[place] > 20.0:
             memory.passed(self.RESTING[cam])
@@ -64,8 +64,7 @@ class CamAngles(SlowMonitor):
             (self._over, over, error > self.LIMIT_DEG),
             (self._under, under, error < -self.LIMIT_DEG),
         ):
-            held[place] = held[place] + SLOW_S if bad else 0.0
-            if self.HOLD_S <= held[place] < self.HOLD_S + 1.5 * SLOW_S:
+            if held[place].reached(bad):
                 watch.memory.fail(code, watch.frame())
         self._good[place] = self._good[place] + SLOW_S if abs(error) < self.LIMIT_DEG / 2.0 else 0.0
         if self._good[place] > 20.0 and target > self.LIMIT_DEG:
@@ -82,7 +81,7 @@ class Positions(SlowMonitor):
         self.start()
 
     def start(self) -> None:
-        self._held = {"P2135": 0.0, "P2138": 0.0, "P2101": 0.0}
+        self._held = {code: Lasting(self.HOLD_S) for code in ("P2135", "P2138")} | {"P2101": Lasting(self.FOLLOWS_S)}
         self._good = 0.0
 
     def step(self, watch: Watch) -> None:
@@ -94,11 +93,11 @@ class Positions(SlowMonitor):
             for code, tracks in (("P2135", seen.plate), ("P2138", seen.pedal))
         }
         off = seen.plate.agree and watch.running and abs(seen.plate.first - state.command.throttle) > self.OFF
-        for code, bad, hold in (*((c, b, self.HOLD_S) for c, b in apart.items()), ("P2101", off, self.FOLLOWS_S)):
-            self._held[code] = self._held[code] + SLOW_S if bad else 0.0
-            if hold <= self._held[code] < hold + 1.5 * SLOW_S:
+        bad = apart | {"P2101": off}
+        for code, held in self._held.items():
+            if held.reached(bad[code]):
                 watch.memory.fail(code, watch.frame(), trips=1)
-        self._good = 0.0 if any(self._held.values()) else self._good + SLOW_S
+        self._good = 0.0 if any(bad.values()) else self._good + SLOW_S
         if watch.running and self._good > 20.0 and watch.memory.records:
             for code in self._held:
                 watch.memory.passed(code)
@@ -114,14 +113,14 @@ class Charging(SlowMonitor):
         self.start()
 
     def start(self) -> None:
-        self._low = self._good = 0.0
+        self._low, self._good = Lasting(self.HOLD_S), 0.0
 
     def step(self, watch: Watch) -> None:
         if not watch.running or watch.management.state.run_time_s < 10.0:
             return
         low = watch.seen.supply_v < self.LOW_V
-        self._low, self._good = (self._low + SLOW_S, 0.0) if low else (0.0, self._good + SLOW_S)
-        if self.HOLD_S <= self._low < self.HOLD_S + 1.5 * SLOW_S:
+        self._good = 0.0 if low else self._good + SLOW_S
+        if self._low.reached(low):
             watch.memory.fail(self.code, watch.frame(), trips=1)
         elif self._good > 60.0:
             watch.memory.passed(self.code)
@@ -135,16 +134,15 @@ class LostModules(SlowMonitor):
 
     def __init__(self, parts: Parts) -> None:
         self.parts = parts
-        self._held = dict.fromkeys(self.CODES, 0.0)
+        self._held = {component: Lasting(self.HOLD_S) for component in self.CODES}
         self._good = 0.0
 
     def step(self, watch: Watch) -> None:
+        silent = {component: cut_off(self.parts, component) for component in self.CODES}
         for component, code in self.CODES.items():
-            silent = cut_off(self.parts, component)
-            self._held[component] = self._held[component] + SLOW_S if silent else 0.0
-            if self.HOLD_S <= self._held[component] < self.HOLD_S + 1.5 * SLOW_S:
+            if self._held[component].reached(silent[component]):
                 watch.memory.fail(code, watch.frame(), trips=1)
-        self._good = 0.0 if any(self._held.values()) else self._good + SLOW_S
+        self._good = 0.0 if any(silent.values()) else self._good + SLOW_S
         if self._good > self.GOOD_S and watch.running and watch.memory.records:
             for code in self.CODES.values():
                 watch.memory.passed(code)
@@ -188,7 +186,7 @@ class RailPressure(SlowMonitor):
         self.start()
 
     def start(self) -> None:
-        self._held = {"P0087": 0.0, "P0088": 0.0}
+        self._held = {code: Lasting(self.HOLD_S) for code in ("P0087", "P0088")}
         self._good = 0.0
 
     def step(self, watch: Watch) -> None:
@@ -197,11 +195,11 @@ class RailPressure(SlowMonitor):
             return
         off = seen.rail_kpa / state.rail_target_kpa - 1.0
         burning = sum(state.command.fuel_gps) > 0.0  # on the overrun nothing can lower it
-        for code, bad in (("P0087", off < -self.SHORT_SHARE), ("P0088", burning and off > self.OVER_SHARE)):
-            self._held[code] = self._held[code] + SLOW_S if bad else 0.0
-            if self.HOLD_S <= self._held[code] < self.HOLD_S + 1.5 * SLOW_S:
+        bad = {"P0087": off < -self.SHORT_SHARE, "P0088": burning and off > self.OVER_SHARE}
+        for code, held in self._held.items():
+            if held.reached(bad[code]):
                 watch.memory.fail(code, watch.frame())
-        self._good = 0.0 if any(self._held.values()) else self._good + SLOW_S
+        self._good = 0.0 if any(bad.values()) else self._good + SLOW_S
         if self._good > 30.0:
             for code in self._held:
                 watch.memory.passed(code)
@@ -288,19 +286,18 @@ class Boost(SlowMonitor):
         self.start()
 
     def start(self) -> None:
-        self._short = self._good = 0.0
+        self._short, self._good = Lasting(self.HOLD_S), 0.0
 
     def step(self, watch: Watch) -> None:
         state, seen = watch.management.state, watch.seen
         wanted = state.boost_target_kpa
         least_rpm = self.DIESEL_RPM if watch.model.diesel else self.LEAST_RPM
         if not watch.running or wanted < 30.0 or seen.rpm < least_rpm:
-            self._short = 0.0
+            self._short.reached(False)
             return
         short = wanted - (seen.charge_kpa - seen.baro_kpa) > self.SHORT_KPA
-        self._short = self._short + SLOW_S if short else 0.0
         self._good = 0.0 if short else self._good + SLOW_S
-        if self.HOLD_S <= self._short < self.HOLD_S + 1.5 * SLOW_S:
+        if self._short.reached(short):
             watch.memory.fail(self.code, watch.frame())
         elif self._good > 10.0:
             watch.memory.passed(self.code)

@@ -55,3 +55,16 @@ class Monitor:
 
 class SlowMonitor(Monitor):
     """One whose ``step`` runs every ``SLOW_S``: what it watches lasts for seconds."""
+
+
+class Lasting:
+    """How long something has lasted, looked at every ``step_s``: true once, when it has lasted ``hold_s``."""
+
+    def __init__(self, hold_s: float, step_s: float = SLOW_S) -> None:
+        self.hold_s, self.step_s, self.seconds = hold_s, step_s, 0.0
+
+    def reached(self, bad: bool) -> bool:
+        """Whether it has just lasted long enough."""
+        before = self.seconds
+        self.seconds = self.seconds + self.step_s if bad else 0.0
+        return before < self.hold_s <= self.seconds + 1e-9

@@ -82,15 +82,14 @@ class Tank(unittest.TestCase):
     def soaked(*defects: str, level_pct: float = 58.0) -> Vehicle:
         vehicle = built("skua_14", *defects)
         vehicle.fuel_level_pct = level_pct
-        for _ in range(2):
-            vehicle.begin(PROFILES["cold"])
-            while vehicle.driving:
-                vehicle.step()
+        vehicle.begin(PROFILES["cold"])
+        while vehicle.driving:
+            vehicle.step()
         return vehicle
 
     def test_holes_are_told_by_their_size(self) -> None:
         for defect, code in (("cap-off", "P0455"), ("tank-leak-small", "P0442"), ("tank-leak-tiny", "P0456")):
-            self.assertEqual(set(self.soaked(defect).memory.codes("confirmed")), {code}, defect)
+            self.assertEqual(self.soaked(defect).memory.codes("pending"), [code], defect)
 
     def test_a_tight_tank_passes_and_a_full_one_is_not_judged(self) -> None:
         tight = self.soaked()
