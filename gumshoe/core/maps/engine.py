@@ -204,7 +204,8 @@ class _Drawing:
         for bank in self.rows:
             v = self.bank_v(bank)
             yield self.box("block", "", (0.0, self.length), (v - BLOCK, v + BLOCK))
-        gear = "gearbox" if self.p.gearbox is Gearbox.MANUAL else self.p.gearbox.split(" with")[0]
+        short = {Gearbox.MANUAL: "gearbox", Gearbox.CVT: "CVT"}  # what the box has room for
+        gear = short.get(self.p.gearbox, self.p.gearbox.split(" with")[0])
         yield self.box("gearbox", gear, (self.length + 8.0, self.length + 66.0), (-34.0, 34.0))
         intake = self.intake_v()
         yield self.box("manifold", "", (4.0, self.length - 4.0), (intake - 15.0, intake + 15.0))
