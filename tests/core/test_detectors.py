@@ -11,6 +11,8 @@ from functools import cache
 
 import numpy as np
 
+from gumshoe.core.clues import Evidence, extract
+from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.powertrain.description import Aftertreatment, Powertrain
 from gumshoe.core.signals.comparing import compare
@@ -22,6 +24,7 @@ from gumshoe.core.signals.detectors.exhaust import fit_pressure, particulate_fil
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.regions import Region
 from gumshoe.core.signals.response import best_lag
+from gumshoe.core.suspects import assess
 from gumshoe.simulator.drive_log import log_drive
 from gumshoe.simulator.drives import STOP, Segment, cruise, start
 from gumshoe.simulator.models import models
@@ -138,6 +141,20 @@ class StandIns(unittest.TestCase):
         self.assertTrue(any("Cylinder 3 misfires" in text for text in words), words)
         words = [row.words for row in judged("dunlin_30", driven("dunlin_30", ("catalyst-worn-b2",))).findings]
         self.assertTrue(any("Catalyst, bank 2" in text for text in words), words)
+
+    def test_misfires_of_a_recording_are_a_clue_where_the_scan_has_none(self) -> None:
+        known = expand(platforms()["ostrel_dunlin_30"].powertrain)
+        found = judged("dunlin_30", driven("dunlin_30", ("coil-3-weak",)))
+        (row,) = (row for row in found.findings if row.rule == "misfires")
+        self.assertEqual(row.cylinders, (3,))
+        case = Evidence(misfires=((row.cylinders, "drive", "1"),))
+        (clue,) = (clue for clue in extract(case, known) if clue.variable == "misfire")
+        self.assertEqual((clue.value, clue.source), ("cylinder_3", "drive"))
+        top = assess(known, extract(case, known)).suspects[:3]
+        self.assertTrue(all(item.id.endswith("_3") for item in top), [item.id for item in top])
+        clean = Evidence(misfires=(((), "drive", "1"),))
+        (clue,) = (clue for clue in extract(clean, known) if clue.variable == "misfire")
+        self.assertEqual((clue.value, clue.weight), ("none", 0.4))
 
     def test_a_lazy_sensor(self) -> None:
         found = judged("tern_16", driven("tern_16", lag_s=1.5))

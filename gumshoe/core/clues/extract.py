@@ -17,10 +17,13 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.rows import Specification, VariableRow
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot
+from gumshoe.core.powertrain.positions import pattern_of
 from gumshoe.core.signals.regions import Region, classify
 from gumshoe.core.signals.trims import RegionTrim
 
 PENDING_WEIGHT = 0.75
+RECORDED_WEIGHT, RECORDED_CLEAN_WEIGHT = 0.8, 0.4
+"""A recording's misfires against a code's; one without any was perhaps not where it misfires (common practice)."""
 HISTORY_WEIGHT = 0.3
 UNTOLD_WEIGHT = 0.6
 """Circuits are watched all the time: one that is not among codes typed in is probably sound."""
@@ -66,6 +69,8 @@ class Evidence:
     scan_source: tuple[str, str] = ("", "")
     trims: tuple[tuple[RegionTrim, str, str], ...] = ()
     tests: tuple[TestOutcome, ...] = ()
+    misfires: tuple[tuple[tuple[int, ...], str, str], ...] = ()
+    """Which cylinders misfired in a recording (none: it ran clean), the newest last."""
     failed_repairs: tuple[tuple[str, str, str], ...] = ()
     doubtful: frozenset[str] = field(default_factory=frozenset)
     specification: Specification = field(default_factory=Specification)
@@ -203,6 +208,22 @@ def frame_region(frame: FreezeFrame) -> str:
 
 
 def _misfire(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
+    """The misfire pattern: of the scan where it has codes or counts, else of the newest recording."""
+    told = list(_misfire_of_the_scan(evidence, knowledge))
+    variable = knowledge.variables.get("misfire")
+    if evidence.misfires and variable is not None:
+        cylinders, source, at = evidence.misfires[-1]
+        pattern = pattern_of(knowledge.powertrain, cylinders)
+        more = not told or (told[0].value == "none" and cylinders)
+        if more and pattern.id in {item.id for item in variable.bins}:
+            words = f"Misfires counted in a recording: {pattern.words}"
+            weight = RECORDED_WEIGHT if cylinders else RECORDED_CLEAN_WEIGHT
+            yield Clue(ClueKind.GRADED, "misfire", pattern.id, words, variable.family, source, at, weight)
+            return
+    yield from told
+
+
+def _misfire_of_the_scan(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
     module, variable = evidence.module, knowledge.variables.get("misfire")
     if module is None or variable is None:
         return

@@ -40,6 +40,12 @@ def evidence_of(case: Case) -> Evidence:
         for found in row.judged.findings
         if found.test
     )
+    misfires = tuple(
+        (found.cylinders, row.recording.source, _stamp(row.recording))
+        for row in recorded
+        for found in row.judged.findings
+        if found.rule == "misfires"
+    )
     rulings = rulings_of(case)
     document = cases.imported_of(case)
     if document and not document.recordings:
@@ -55,6 +61,7 @@ def evidence_of(case: Case) -> Evidence:
         scan_source=(stored.source, _stamp(stored)) if stored else ("", ""),
         trims=trims,
         tests=(*shown, *tested),
+        misfires=misfires,
         failed_repairs=tuple(failed_repairs(case)),
         doubtful=frozenset(subject for subject, kind in rulings.items() if kind == Ruling.Kind.DOUBT),
         specification=cases.specification_of(case),

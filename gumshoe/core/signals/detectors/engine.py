@@ -119,7 +119,7 @@ def misfires(grid: Grid, context: Context) -> Iterator[Finding]:
     which = f"Cylinder {worst} misfires" if len(bad) == 1 else "Cylinders misfire:"
     words = f"{which} {named.removeprefix(f'{worst} ') if len(bad) == 1 else named} (around {rpm_there:.0f} 1/min)"
     words += f"; the others at most {rest:.1f} %." if len(bad) < len(shares) else "."
-    yield Finding("misfires", words, begin, end, False)
+    yield Finding("misfires", words, begin, end, False, cylinders=tuple(sorted(bad)))
 
 
 def warm_up(grid: Grid, context: Context) -> Iterator[Finding]:

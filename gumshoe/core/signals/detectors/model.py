@@ -37,7 +37,8 @@ class Finding:
     """What a rule saw: in words with its figures, from when to when (the recording's own seconds).
 
     ``test`` and ``outcome``: the test of the library that it amounts to, and how that came out; empty when it is no
-    more than worth knowing. ``good``: nothing is wrong there."""
+    more than worth knowing. ``good``: nothing is wrong there. ``cylinders``: those it is about, where it is about
+    some (of misfires: which misfire)."""
 
     rule: str
     words: str
@@ -46,6 +47,7 @@ class Finding:
     good: bool
     test: str = ""
     outcome: str = ""
+    cylinders: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
