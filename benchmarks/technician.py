@@ -26,7 +26,8 @@ from gumshoe.core.planning.strategies import CAN_CHANGE_BITS, is_quick_look  # n
 from gumshoe.core.signals.trims import RegionTrim  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
 from gumshoe.simulator.drives import start  # noqa: E402
-from gumshoe.simulator.hands import Finding, observe  # noqa: E402
+from gumshoe.simulator.finding import Finding  # noqa: E402
+from gumshoe.simulator.hands import observe  # noqa: E402
 from gumshoe.simulator.parts import healthy  # noqa: E402
 from gumshoe.simulator.vehicle import Vehicle  # noqa: E402
 from tests.simulator.test_agreement import snapshot, trims  # noqa: E402

@@ -21,7 +21,8 @@ from gumshoe.simulator.bus import lost_share
 from gumshoe.simulator.chassis import UNITS, ChassisModule, TransmissionModule
 from gumshoe.simulator.drives import PROFILES
 from gumshoe.simulator.engine import DT
-from gumshoe.simulator.hands import Finding, observe
+from gumshoe.simulator.finding import Finding
+from gumshoe.simulator.hands import observe
 from gumshoe.simulator.models import models
 from gumshoe.simulator.node import Node
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle

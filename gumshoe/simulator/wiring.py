@@ -16,7 +16,7 @@ from gumshoe.core.circuits.instruments import MOST_OHM, SHINES, Instrument, Prob
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import Circuit
 from gumshoe.simulator.electrics import with_wrong, wrong_in
-from gumshoe.simulator.hands import Finding
+from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.vehicle import Key, Vehicle
 
 SAMPLES = 20_000

@@ -9,8 +9,8 @@ from gumshoe.core.circuits import Circuit, Probe
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.errors import BadInput
 from gumshoe.simulator.drives import PROFILES
+from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.garage import Runner
-from gumshoe.simulator.hands import Finding
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.links import NotReachable
 from gumshoe.web.vehicles.models import Vehicle

@@ -1,0 +1,140 @@
+"""What hands, eyes and gauges find at a stand-in's wires, supply, sensors and lamp."""
+
+from __future__ import annotations
+
+from gumshoe.simulator.bus import bus_ohm
+from gumshoe.simulator.electrics import wrong_in
+from gumshoe.simulator.finding import Finder, Finding, running
+from gumshoe.simulator.parts import INSIDE
+from gumshoe.simulator.sensors import thermistor_ohm
+from gumshoe.simulator.vehicle import Key, Vehicle
+
+BROKEN_OHM = 1e6
+_AWAY = {"to_ground": "ground", "to_feed": "a feed"}
+
+
+def circuit(vehicle: Vehicle, component: str) -> Finding:
+    """Feed, ground, wire and part of one component, gone through with meter and lamp."""
+    parts = vehicle.parts
+    if component in vehicle.model.points:
+        if component in parts.open_points:
+            return Finding("Lost or dropping: nothing arrives behind this point.")
+        return Finding("It is good under load.")
+    if component in parts.unplugged:
+        return Finding("The plug is off: circuit open.")
+    if component in parts.loose or component in parts.moods:
+        return Finding("The plug sits half home, or a wire parts as it is moved: contact loose.")
+    wired = vehicle.electrics.parts.get(component)
+    wrong = dict(wrong_in(parts, component, wired.circuit)) if wired else {}
+    if wrong and wired:
+        name, ohm = next(iter(wrong.items()))
+        path, _, element = name.rpartition(":")
+        what = wired.circuit.element(element).words
+        if path:
+            return Finding(f"The plug is on. The {what} reaches where it must not: wire shorted to {_AWAY[path]}.")
+        if element in INSIDE:
+            return Finding(f"The plug is on, its wires are whole. {what[0].upper()}{what[1:]}: part does not answer.")
+        said = "broken: circuit open" if ohm >= BROKEN_OHM else f"{ohm:.0f} Ω too much: contact loose"
+        return Finding(f"The plug is on. Measured through: {what} {said}.")
+    if component in vehicle.electrics.dead:
+        return Finding("Nothing arrives at its feed or ground: circuit open.")
+    coil = component.removeprefix("ignition_coil_")
+    if coil.isdigit() and int(coil) <= len(parts.coil_strength) and parts.coil_strength[int(coil) - 1] < 0.5:
+        return Finding("Feed, ground and trigger are good; the spark is weak: the part does not answer.")
+    return Finding("Feed, ground and wire are good, the part answers.")
+
+
+def _battery(vehicle: Vehicle) -> Finding:
+    return Finding("Meter across the battery posts, engine as it is.", round(vehicle.supply_v, 2), "V")
+
+
+def _cold_soak(vehicle: Vehicle) -> Finding:
+    state = vehicle.engine.state
+    off = abs(state.coolant_c - state.intake_c)
+    return Finding(f"Coolant {state.coolant_c:.0f} °C, intake {state.intake_c:.0f} °C.", round(off), "°C apart")
+
+
+def _heater_ohm(vehicle: Vehicle) -> Finding:
+    if any(name.startswith("oxygen_heater") and name.endswith("s1") for name in vehicle.electrics.dead):
+        return Finding("Open: the meter shows no continuity.", 99_999.0, "Ω")
+    return Finding("Heater of the upstream sensor, unplugged.", 6.4, "Ω")
+
+
+def _coolant_ohm(vehicle: Vehicle) -> Finding:
+    return Finding("Coolant sensor, unplugged.", round(thermistor_ohm(vehicle.engine.state.coolant_c)), "Ω")
+
+
+def _coolant_curve(vehicle: Vehicle) -> Finding:
+    off = "coolant_sensor" in vehicle.parts.unplugged
+    return Finding("The circuit is open or off its curve." if off else "The sensor is on its curve.")
+
+
+def _soak_look(vehicle: Vehicle) -> Finding:
+    off = "coolant_sensor" in vehicle.parts.unplugged
+    return Finding("One is off: the coolant sensor." if off else "All temperatures agree.")
+
+
+def _lamp(vehicle: Vehicle) -> Finding:
+    if vehicle.key is Key.OFF:
+        return Finding("Key off: the lamp is dark.")
+    if not running(vehicle):
+        return Finding("Key on, engine off: the lamp is on, as it must be (bulb check).")
+    if vehicle.lamp_flashing:
+        return Finding("The lamp is flashing.")
+    return Finding("The lamp is on, steady." if vehicle.memory.lamp else "The lamp is out.")
+
+
+def _loose_plugs(vehicle: Vehicle) -> Finding:
+    off = sorted(vehicle.parts.unplugged | vehicle.parts.loose)
+    if off:
+        return Finding("Off: " + ", ".join(name.replace("_", " ") for name in off) + ".")
+    return Finding("Every connector in reach is home and locked.")
+
+
+def _earlier_work(vehicle: Vehicle) -> Finding:
+    seen = vehicle.parts.duct_leak_share > 0.0 or bool(vehicle.parts.unplugged)
+    return Finding("Something not as it should be: opened lately." if seen else "There is nothing to see.")
+
+
+def _wiggle(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.loose:
+        name = sorted(vehicle.parts.loose)[0].replace("_", " ")
+        return Finding(f"The trace drops out each time the plug of {name} is moved: a gap at one place.")
+    return Finding("There is no gap.")
+
+
+def _bus(vehicle: Vehicle) -> Finding:
+    ohm = bus_ohm(vehicle.parts)
+    return Finding("60 ohms." if ohm == 60.0 else f"{ohm:.0f} Ω: another value.")
+
+
+def _grounds(vehicle: Vehicle) -> Finding:
+    bad = vehicle.parts.strap_ohm > 0.01
+    return Finding("The drop over the engine's strap is far too much." if bad else "The drop is within limits.")
+
+
+def _charging(vehicle: Vehicle) -> Finding:
+    works = vehicle.parts.charging > 0.5 and vehicle.parts.converter
+    return Finding("The voltage holds." if works else "The voltage falls, nothing is charged: too low or too high.")
+
+
+def _software(vehicle: Vehicle) -> Finding:
+    return Finding("An older one with a campaign." if vehicle.parts.software_old else "It is the newest.")
+
+
+POINTS: dict[str, Finder] = {
+    "battery_voltage": _battery,
+    "cold_soak": _cold_soak,
+    "heater_ohm": _heater_ohm,
+    "coolant_ohm": _coolant_ohm,
+    "warning_lamp": _lamp,
+    "connectors": _loose_plugs,
+    "prior_work": _earlier_work,
+    "charging": _charging,
+    "main_grounds": _grounds,
+    "coolant_curve": _coolant_curve,
+    "wiggle": _wiggle,
+    "bus_resistance": _bus,
+    "cold_soak_look": _soak_look,
+    "software_level": _software,
+}

@@ -1,0 +1,283 @@
+"""What hands, eyes and gauges find at a stand-in's engine: air, fuel, spark, compression, timing."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from gumshoe.simulator.engine import orifice_gps, rail_pressure_kpa
+from gumshoe.simulator.finding import Finder, Finding, always, running
+from gumshoe.simulator.sensors import pressure_kpa, pressure_volts
+from gumshoe.simulator.vehicle import Vehicle
+
+
+def _hoses(vehicle: Vehicle) -> Finding:
+    split = [place for name, place in _places(vehicle).items() if name in vehicle.parts.leaks_mm2 and "hose" in name]
+    if split:
+        return Finding(f"A split in {split[0]}: it opens when the hose is bent.")
+    return Finding("All vacuum hoses are soft, whole and fully home.")
+
+
+def _places(vehicle: Vehicle) -> dict[str, str]:
+    """Where each hole of the intake is found."""
+    return {
+        "crankcase_ventilation_hose": "the crankcase ventilation hose, at its manifold end",
+        "brake_booster_hose": "the brake booster hose, near the manifold",
+        "intake_manifold_gasket": f"the joint of the intake manifold at cylinder {vehicle.model.weakest_joint}",
+    }
+
+
+def _ducts(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.duct_leak_share > 0.0:
+        return Finding("The duct behind the air-flow meter has slipped off its clamp.")
+    return Finding("Ducts and clamps are tight from filter to throttle.")
+
+
+def _smoke(vehicle: Vehicle) -> Finding:
+    leaks = [_places(vehicle)[name] for name in vehicle.parts.leaks_mm2]
+    if vehicle.parts.duct_leak_share > 0.0:
+        leaks.append("the duct behind the air-flow meter")
+    if leaks:
+        return Finding(f"Smoke comes out at {leaks[0]}.")
+    return Finding("No smoke comes out anywhere between the air-flow meter and the head.")
+
+
+def _spray(vehicle: Vehicle) -> Finding:
+    if not running(vehicle):
+        return Finding("The engine is not running: nothing to hear.")
+    leak = sum(vehicle.parts.leaks_mm2.values())
+    if leak > 0.5:
+        return Finding("Idle changes when the hose or joint near the manifold is pinched or covered.")
+    return Finding("Pinching and covering changes nothing.")
+
+
+def _fuel_idle(vehicle: Vehicle) -> Finding:
+    if not running(vehicle):
+        return Finding(
+            "The engine is not running: the gauge shows residual pressure.", round(vehicle.engine.state.rail_kpa), "kPa"
+        )
+    return Finding("Gauge on the rail.", round(vehicle.engine.state.rail_kpa), "kPa")
+
+
+def _fuel_load(vehicle: Vehicle) -> Finding:
+    pressure = rail_pressure_kpa(vehicle.model, vehicle.parts, 1.6 * vehicle.model.size)
+    return Finding("Gauge on the rail, second person driving up the hill.", round(pressure), "kPa")
+
+
+def _filter_drop(vehicle: Vehicle) -> Finding:
+    """What the filter takes away at flow: the rail with it against the rail without it."""
+    with_it, flow = vehicle.parts, 1.6 * vehicle.model.size
+    without = replace(with_it, filter_restriction=1.0)
+    drop = rail_pressure_kpa(vehicle.model, without, flow) - rail_pressure_kpa(vehicle.model, with_it, flow)
+    return Finding("Two gauges, fuel flowing freely.", round(max(drop, 0.0)), "kPa")
+
+
+def _booster(vehicle: Vehicle) -> Finding:
+    if "brake_booster_hose" in vehicle.parts.leaks_mm2:
+        return Finding("The pedal does not sink when the engine starts, and there is a hiss.")
+    return Finding("The pedal sinks when the engine starts and holds.")
+
+
+def _sensor(vehicle: Vehicle) -> Finding:
+    shifted = max(vehicle.parts.lambda_shift)
+    value = 0.98 + shifted
+    return Finding(
+        "Propane fed into the intake until the engine falters: lowest lambda shown.",
+        round(min(value - 0.13, 1.99), 2),
+        "λ",
+    )
+
+
+def _meter(vehicle: Vehicle) -> Finding:
+    state = vehicle.engine.state
+    if not running(vehicle):
+        return Finding("The engine is not running: no flow to compare.")
+    flow = orifice_gps(1500.0, 101_000.0, 60_000.0, 288.0)
+    share = min(flow / 30.0, 1.0)
+    gain = vehicle.parts.meter_gain_low + (vehicle.parts.meter_gain_high - vehicle.parts.meter_gain_low) * share
+    gain *= 1.0 - vehicle.parts.duct_leak_share
+    return Finding(
+        f"Full-throttle pull in second gear, volumetric efficiency from the air flow at 4000 1/min "
+        f"(intake air {state.intake_c:.0f} °C).",
+        round(88.0 * gain),
+        "%",
+    )
+
+
+def _pressure_at_rest(vehicle: Vehicle) -> Finding:
+    """What the control unit makes of the air in a standing engine's manifold."""
+    if vehicle.model.flow_metered:
+        return Finding("There is no manifold pressure sensor on this engine.", 0.0, "kPa")
+    held = vehicle.air.pressure_pa * 1e-3
+    unplugged = "manifold_pressure_sensor" in vehicle.parts.unplugged
+    shown = pressure_kpa(0.02 if unplugged else min(pressure_volts(held * vehicle.parts.pressure_gain), 4.85))
+    return Finding(f"The live value shows {shown:.0f} kPa; the air has {held:.0f} kPa.", round(shown - held), "kPa")
+
+
+def _filter(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.air_filter_restriction > 3.0:
+        return Finding("The element is grey and packed; leaves lie in the box.")
+    return Finding("The element is light and dry, light shines through.")
+
+
+def _compression(vehicle: Vehicle) -> Finding:
+    values = [13.2 * value for value in vehicle.parts.compression]
+    listed = ", ".join(f"cylinder {n}: {value:.1f} bar" for n, value in enumerate(values, 1))
+    return Finding(listed, round(100.0 * min(values) / max(values)), "% of highest")
+
+
+def _plugs(vehicle: Vehicle) -> Finding:
+    gaps = [0.75 + 0.55 * wear for wear in vehicle.parts.plug_wear]
+    worst = max(range(len(gaps)), key=lambda n: gaps[n])
+    return Finding(f"Widest gap at cylinder {worst + 1}; insulators whole.", round(max(gaps), 2), "mm")
+
+
+def _coil_swap(vehicle: Vehicle) -> Finding:
+    strengths = vehicle.parts.coil_strength
+    worst = min(range(len(strengths)), key=lambda n: strengths[n])
+    if strengths[worst] < 0.6:
+        return Finding(f"The misfire count moved with the coil of cylinder {worst + 1}.")
+    counts = vehicle.memory.misfire_trip
+    top = max(range(len(counts)), key=lambda n: counts[n])
+    reseated = any(name.startswith("ignition_coil") for name in vehicle.parts.loose)  # swapping seats the plug anew
+    if counts[top] < 20 or reseated:
+        return Finding("No cylinder misfires often enough to tell.")
+    return Finding(f"The misfire count stayed with cylinder {top + 1}.")
+
+
+def _balance(vehicle: Vehicle) -> Finding:
+    gains = vehicle.parts.injector_gain
+    mean = sum(gains) / len(gains)
+    worst = max(range(len(gains)), key=lambda n: abs(gains[n] - mean))
+    return Finding(
+        f"Pressure drop per pulse, largest deviation at cylinder {worst + 1}.",
+        round(100.0 * (gains[worst] / mean - 1.0), 1),
+        "%",
+    )
+
+
+def _worst(values: list[float]) -> int:
+    return min(range(len(values)), key=values.__getitem__)
+
+
+def _spark(vehicle: Vehicle) -> Finding:
+    strengths = vehicle.parts.coil_strength
+    without = vehicle.electrics.dead | vehicle.parts.loose
+    weak = min(strengths) < 0.5 or any(f"ignition_coil_{n + 1}" in without for n in range(len(strengths)))
+    return Finding("The spark is weak or none on one cylinder." if weak else "Every cylinder sparks: strong.")
+
+
+def _plug_swap(vehicle: Vehicle) -> Finding:
+    moved = max(vehicle.parts.plug_wear) > 0.7
+    return Finding("The count moved with the plug." if moved else "The count stayed.")
+
+
+def _injector_swap(vehicle: Vehicle) -> Finding:
+    moved = min(vehicle.parts.injector_gain) < 0.85
+    return Finding("The count moved with the injector." if moved else "The count stayed.")
+
+
+def _leak_down(vehicle: Vehicle) -> Finding:
+    values = vehicle.parts.compression
+    if min(values) < 0.75:
+        return Finding(f"Cylinder {_worst(values) + 1} loses above a quarter; the others are fine.")
+    return Finding("Every cylinder loses below a quarter.")
+
+
+def _humps(vehicle: Vehicle) -> Finding:
+    low = min(vehicle.parts.compression) < 0.75
+    return Finding("One hump is low; the others are alike." if low else "The humps are even.")
+
+
+def _idle_load(vehicle: Vehicle) -> Finding:
+    leaking = bool(vehicle.parts.leaks_mm2)
+    return Finding("It hunts, and hangs high." if leaking else "It dips and recovers.")
+
+
+def _plate(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.throttle_carbon > 0.3:
+        return Finding("A carbon ring where the plate closes.")
+    if vehicle.parts.throttle_sticks:
+        return Finding("The plate sticks on its way and jumps.")
+    return Finding("The plate is clean and closes freely.")
+
+
+def _oil(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.oil_worn:
+        return Finding("Black and thick, the tag is long past: low, overdue or wrong.")
+    return Finding("Level, grade and date on the tag are right.")
+
+
+def _marks(vehicle: Vehicle) -> Finding:
+    late = max(vehicle.parts.chain_deg)
+    return Finding(
+        "A tooth out, by the marks." if late > 16.0 else "Stretched." if late > 3.0 else "The marks are right."
+    )
+
+
+def _sample(vehicle: Vehicle) -> Finding:
+    if vehicle.parts.fuel_lean > 0.0:
+        return Finding("A third of it is alcohol: water, dirt or the wrong fuel.")
+    return Finding("The sample is clear.")
+
+
+def _sweep(vehicle: Vehicle) -> Finding:
+    gap = vehicle.parts.wired.get("throttle_sensor", ("",))[0].startswith("spot")
+    if gap:
+        return Finding("The first track drops out at one place: a gap.")
+    return Finding("The sweep is smooth and agreeing.")
+
+
+def _cams(vehicle: Vehicle) -> Finding:
+    parts, dead = vehicle.parts, vehicle.electrics.dead
+    late = [bank for bank, off in enumerate(parts.chain_deg, 1) if off > 3.0]
+    if abs(parts.tooth_deg) > 3.0:
+        return Finding("Every cam stands off by the same angle: all cams off alike.")
+    if late:
+        return Finding(f"Bank {late[0]} stands off: both cams of a bank off alike.")
+    stuck = any(parts.phaser_stuck) or any("phaser_valve" in name for name in dead)
+    if stuck or parts.oil_worn:
+        return Finding("A cam does not follow its command: one cam lags or sticks.")
+    return Finding("The cam stands where the crank says it should: all follow.")
+
+
+POINTS: dict[str, Finder] = {
+    "vacuum_hoses": _hoses,
+    "intake_ducts": _ducts,
+    "intake_smoke": _smoke,
+    "intake_pinch": _spray,
+    "fuel_pressure_idle": _fuel_idle,
+    "fuel_pressure_load": _fuel_load,
+    "filter_drop": _filter_drop,
+    "booster_pedal": _booster,
+    "upstream_rich": _sensor,
+    "full_load_filling": _meter,
+    "pressure_at_rest": _pressure_at_rest,
+    "air_filter": _filter,
+    "compression_ratio": _compression,
+    "plug_gap": _plugs,
+    "coil_swap": _coil_swap,
+    "injector_balance": _balance,
+    "throttle_plate": _plate,
+    "coil_trigger": _spark,
+    "spark_tester": _spark,
+    "plug_swap": _plug_swap,
+    "injector_swap": _injector_swap,
+    "leak_down": _leak_down,
+    "relative_compression": _humps,
+    "fuel_sample": _sample,
+    "idle_load": _idle_load,
+    "throttle_sweep": _sweep,
+    "timing_marks": _marks,
+    "oil": _oil,
+    "cams": _cams,
+    "plug_wells": always("The wells are dry and whole."),
+    "reference_bus": always("The 5 V stand."),
+    "bleed_down": always("The pressure holds."),
+    "back_pressure": always("The pressure is low."),
+    "throttle_relearn": always("It completes, no change."),
+    "knock_sensor": always("Torque and lead are right."),
+    "rail_supply": always("The pressure is right, no air in it."),
+    "coolant_level": always("It is full and tight."),
+    "gearbox_fluid": always("It is clear, and its level is right."),
+    "bearings": lambda _: Finding("The dial moves a hair on every cylinder: within the limit."),
+}
