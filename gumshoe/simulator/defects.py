@@ -9,9 +9,9 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache
 
-from gumshoe.simulator.electrics import faults_in, wired_parts
 from gumshoe.simulator.models import Model, models
 from gumshoe.simulator.parts import Parts
+from gumshoe.simulator.wires import faults_in, wired_parts
 
 Change = Callable[[Parts], None]
 OPEN_OHM = 1e9

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from gumshoe.simulator.bus import bus_ohm
-from gumshoe.simulator.electrics import wrong_in
 from gumshoe.simulator.finding import Finder, Finding, running
 from gumshoe.simulator.parts import INSIDE
 from gumshoe.simulator.sensors import thermistor_ohm
 from gumshoe.simulator.vehicle import Key, Vehicle
+from gumshoe.simulator.wires import wrong_in
 
 BROKEN_OHM = 1e6
 _AWAY = {"to_ground": "ground", "to_feed": "a feed"}

@@ -10,7 +10,7 @@ import re
 
 from gumshoe.simulator.control import CLOSED
 from gumshoe.simulator.diesel_monitors import Balance, ParticulateFilter, Recirculation
-from gumshoe.simulator.electrics import HIGH_V, LOW_V, Stand, wired_parts
+from gumshoe.simulator.electrics import HIGH_V, LOW_V, Stand
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.models import Model
 from gumshoe.simulator.system_monitors import (
@@ -22,6 +22,7 @@ from gumshoe.simulator.system_monitors import (
     TankLeak,
 )
 from gumshoe.simulator.watch import SLOW_S, Lasting, Monitor, SlowMonitor, Watch
+from gumshoe.simulator.wires import wired_parts
 
 
 class Circuits(Monitor):

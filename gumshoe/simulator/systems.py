@@ -133,8 +133,6 @@ class Systems:
 def cam_readings(model: Model, parts: Parts, systems: Systems) -> list[float]:
     """Each watched cam against the crank's reference, in degrees of advance: every cam that turns, else the intake cam
     of each bank. A stretched chain or a tooth holds them back, and so does a reference that has moved."""
-    if model.phasers:
-        angles = zip((int(cam.rpartition("_b")[2]) - 1 for cam in model.phasers), systems.cams, strict=True)
-    else:
-        angles = ((bank, 0.0) for bank in range(len(model.banks)))  # type: ignore[assignment]
-    return [angle - parts.chain_deg[bank] - parts.tooth_deg for bank, angle in angles]
+    angles = systems.cams or [0.0] * len(model.banks)
+    banks = [int(cam.rpartition("_b")[2]) - 1 for cam in model.phasers] or range(len(model.banks))
+    return [angle - parts.chain_deg[bank] - parts.tooth_deg for bank, angle in zip(banks, angles, strict=True)]

@@ -444,11 +444,9 @@ class Vehicle:
         off, every = electrics.dead, range(self.model.cylinders)
         if not off:
             return frozenset(), frozenset()
-        if "distributor" in off:
-            return frozenset(n for n in every if f"injector_{n + 1}" in off), frozenset(every)
         return (
             frozenset(n for n in every if f"injector_{n + 1}" in off),
-            frozenset(n for n in every if f"ignition_coil_{n + 1}" in off),
+            frozenset(n for n in every if f"ignition_coil_{n + 1}" in off or "distributor" in off),
         )
 
     def _drive_line(self, running: bool) -> tuple[float | None, float]:

@@ -15,9 +15,9 @@ from gumshoe.core.circuits.faults import Fault, Model
 from gumshoe.core.circuits.instruments import MOST_OHM, SHINES, Instrument, Probe, predicted, spread
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import Circuit
-from gumshoe.simulator.electrics import with_wrong, wrong_in
 from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.vehicle import Key, Vehicle
+from gumshoe.simulator.wires import with_wrong, wrong_in
 
 SAMPLES = 20_000
 SCOPE_NOISE_V = 0.02

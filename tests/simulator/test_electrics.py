@@ -6,20 +6,13 @@ from collections import Counter
 from gumshoe.core.circuits.instruments import Instrument, Probe
 from gumshoe.core.codes import TroubleCode
 from gumshoe.simulator.defects import defects_of, part_defects
-from gumshoe.simulator.electrics import (
-    HIGH_V,
-    LOW_V,
-    Electrics,
-    cranking,
-    stand_of,
-    wired_parts,
-    wrong_in,
-)
+from gumshoe.simulator.electrics import HIGH_V, LOW_V, Electrics, cranking, stand_of
 from gumshoe.simulator.hands import observe
 from gumshoe.simulator.models import models
 from gumshoe.simulator.parts import healthy
 from gumshoe.simulator.sensors import thermistor_ohm
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle
+from gumshoe.simulator.wires import wired_parts, wrong_in
 from gumshoe.simulator.wiring import measure
 
 OPEN = 1e9

@@ -4,7 +4,9 @@ import logging
 import time
 import unittest
 from dataclasses import replace
+from unittest import mock
 
+from gumshoe.core.obd.errors import Refused
 from gumshoe.core.obd.link import Timing, open_link
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.obd.scanner import scan
@@ -102,6 +104,16 @@ class OlderControlUnit(OnTheBus):
         self.assertEqual(found.problems, ())
         self.assertEqual(engine.vin, self.runner.vehicle.identity.vin)
         self.assertLessEqual({"rpm", "coolant_c", "o2_b1s1_v", "o2_b2s2_v", "stft_b2_pct"}, set(engine.values))
+
+    def test_a_module_that_is_only_busy_is_not_taken_for_an_old_one(self) -> None:
+        self.running()
+        with open_link("virtual", self.runner.channel, timing=Timing(p2=0.5)) as link:
+            poller = Poller(link, 0, ["rpm", "throttle_pct"])
+            with mock.patch.object(link, "ask", side_effect=Refused(0x01, 0x21, 0x7E8)), self.assertRaises(Refused):
+                poller._ask((0x0C, 0x11))
+            self.assertEqual(poller._most, 6)
+            self.assertEqual({sample.key for sample in poller._ask((0x0C, 0x11))}, {"rpm", "throttle_pct"})
+            self.assertEqual(poller._most, 1)
 
     def test_live_data_is_slow_and_says_so(self) -> None:
         self.running()

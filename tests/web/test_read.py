@@ -162,7 +162,16 @@ class Library(OnPaper):
         self.assertEqual("No platform file is known" in page, not known)
         Vehicle.objects.filter(pk=self.case.vehicle.pk).update(platform="ostrel_fulmar_20", stand_in="fulmar-library")
         page = self.page("library:papers")
-        for words in ("Fulmar 2.0 diesel", "1-3-4-2", "760", "768", "Soot in the filter", "Glow plug of cylinder 2"):
+        for words in (
+            "Fulmar 2.0 diesel",
+            "1-3-4-2",
+            "7E0",
+            "7E9",
+            "760",
+            "768",
+            "Soot in the filter",
+            "Glow plug of cylinder 2",
+        ):
             self.assertIn(words, page)
         self.assertNotIn("Plug gap", page)  # a diesel has none
         Vehicle.objects.filter(pk=self.case.vehicle.pk).update(platform="ostrel_tern_16", stand_in="tern-library")

@@ -123,6 +123,7 @@ class TwoBanksLive(TypedIn):
         steps = looking.steps(self.case, values)
         store.keep(self.case, self.tess, Samples.from_samples(samples), steps, label="Warm idle", purpose="idle")
         reading = recordings.trim_reading(recordings.recorded(self.case), cases.powertrain_of(self.case))
+        assert reading
         self.assertEqual((len(reading.banks), reading.bank), (2, 2))
         text = self.page("live:live")
         self.assertIn("warm idle, bank 2", text)

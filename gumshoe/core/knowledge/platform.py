@@ -25,6 +25,25 @@ from gumshoe.core.powertrain.description import Powertrain
 FOLDER = Path(__file__).parent / "platforms"
 
 
+LIMITS = (
+    ("idle_rpm", "Idle", "1/min", ()),
+    ("idle_tolerance_rpm", "… within", "1/min", ()),
+    ("fuel_pressure_kpa", "Fuel pressure", "kPa", ("spark",)),
+    ("plug_gap_mm", "Plug gap", "mm", ("spark",)),
+    ("thermostat_c", "Thermostat opens", "°C", ()),
+)
+"""What is specified: name, words, unit, and what a powertrain must have for it to mean anything."""
+
+
+def limits_of(powertrain: Powertrain, specification: Specification) -> tuple[tuple[str, str], ...]:
+    """The specification in words, value with its unit; what this powertrain has not, or nobody knows, is left out."""
+    return tuple(
+        (words, f"{getattr(specification, key):g} {unit}")
+        for key, words, unit, needs in LIMITS
+        if getattr(specification, key) is not None and set(needs) <= powertrain.features
+    )
+
+
 @dataclass(frozen=True)
 class PlatformHead:
     """Which vehicle a platform file is about."""

@@ -11,7 +11,7 @@ from gumshoe.core.obd.errors import BadAnswer, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.identifiers import IdentifierRow, read_answer, request
 from gumshoe.core.obd.link import Link
 from gumshoe.core.obd.pids import pid_of_key, pid_table, split_current_data, supported_from_bitmap
-from gumshoe.core.obd.scanner import PIDS_PER_REQUEST, batches
+from gumshoe.core.obd.scanner import NOT_SO, PIDS_PER_REQUEST, batches
 
 # Channels that change over minutes: asked once in SLOW_EVERY rounds (common practice, no source).
 SLOW_KEYS = frozenset(
@@ -124,12 +124,16 @@ class Poller:
         try:
             answer = self.link.ask(self.module, bytes((0x01, *group)))
             parts = split_current_data(answer.payload, group)
-        except Refused:
+        except Refused as error:
+            if error.reason not in NOT_SO:
+                raise
             if len(group) == 1:
                 return []
-            self._most = 1  # an older control unit takes one at a time
-            self._group()
-            return self._ask_singly(group)
+            found = self._ask_singly(group)
+            if found:  # an older control unit takes one at a time
+                self._most = 1
+                self._group()
+            return found
         except NoAnswer:
             if len(group) == 1:
                 raise

@@ -21,6 +21,8 @@ from gumshoe.core.obd.uds import ModuleAddress, read_modules
 
 T = TypeVar("T")
 Progress = Callable[[str, float], None]
+NOT_SO = (0x12, 0x31)
+"""Refusals of a request as it was made: format or range (ISO 14229-1 [S])."""
 PIDS_PER_REQUEST = 6
 MUST_ANSWER = frozenset({0x03, 0x07})
 """Every module answers these; silence is a fault of the link, not an empty list of codes."""
@@ -109,8 +111,8 @@ class ModuleReader:
         try:
             return self.link.ask(self.module, payload).payload
         except Refused as error:
-            self._refused = True
-            if error.reason not in (0x11, 0x12, 0x31):
+            self._refused = error.reason in NOT_SO
+            if error.reason not in (0x11, *NOT_SO):
                 self.problems.append(f"{what}: {error.what}")
         except NoAnswer:
             # Silence is one way of saying "not supported"; but a frame can get lost, so it is believed only twice.
@@ -172,8 +174,9 @@ class ModuleReader:
             if payload is not None:
                 yield group, payload
             elif len(group) > 1:
-                self._one_at_a_time = self._refused
-                yield from self._in_groups(service, list(group), 1, what)
+                refused, answers = self._refused, list(self._in_groups(service, list(group), 1, what))
+                yield from answers
+                self._one_at_a_time = refused and bool(answers)
                 if self._one_at_a_time:
                     yield from self._in_groups(service, [pid for pid in pids if pid > group[-1]], 1, what)
                     return

@@ -218,6 +218,11 @@ class Powertrain:
         return "-".join(str(number) for number in self.firing_order)
 
     @property
+    def has_trims(self) -> bool:
+        """Whether its mixture is trimmed: a diesel's is not."""
+        return self.ignition is not Ignition.NONE
+
+    @property
     def features(self) -> frozenset[str]:
         """The words that the knowledge tables' ``needs`` are written in."""
         found = {f"{self.injection} injection", f"{self.throttle} throttle", self.induction.value, self.ignition.value}

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gumshoe.core.circuits.pins import Plug, pin_table
-from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.knowledge.platform import limits_of, platforms
 from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.obd.actuators import actuators
-from gumshoe.core.powertrain.description import Ignition
+from gumshoe.core.obd.link import Addressing
 from gumshoe.simulator.defects import defects_of
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.models import models
@@ -36,27 +36,18 @@ class Papers:
     faults: int
 
 
-LIMITS = (
-    ("idle_rpm", "Idle", "1/min"),
-    ("idle_tolerance_rpm", "… within", "1/min"),
-    ("fuel_pressure_kpa", "Fuel pressure", "kPa"),
-    ("plug_gap_mm", "Plug gap", "mm"),
-    ("thermostat_c", "Thermostat opens", "°C"),
-)
-
-
 def papers_of(case: Case) -> Papers:
     """What is known of the vehicle of a case, from its platform file or the generic tables."""
     vehicle, knowledge = case.vehicle, cases.knowledge_of(case)
     platform = platforms().get(vehicle.platform)
     powertrain, specification = knowledge.powertrain, platform.specification if platform else Specification()
     head = platform.platform if platform else None
-    spark = powertrain.ignition is not Ignition.NONE
-    limits = tuple(
-        (words, f"{getattr(specification, key):g} {unit}")
-        for key, words, unit in LIMITS
-        if getattr(specification, key) is not None and (spark or key not in ("plug_gap_mm", "fuel_pressure_kpa"))
-    )
+    usual = Addressing.ELEVEN_BIT
+    modules = [
+        (name, usual.request_id(number), usual.response_id(number))
+        for number, name in enumerate(("Engine", "Transmission, where it has one"))
+    ]
+    modules += [(row.name, row.request_id, row.response_id) for row in (platform.module if platform else ())]
     stand_in = fleet().get(vehicle.stand_in)
     model = models()[stand_in.model] if stand_in else None
     return Papers(
@@ -64,11 +55,8 @@ def papers_of(case: Case) -> Papers:
         known=platform is not None,
         words=powertrain.words,
         firing=powertrain.firing_words,
-        limits=limits,
-        modules=tuple(
-            (row.name, f"{row.request_id:03X}", f"{row.response_id:03X}")
-            for row in (platform.module if platform else ())
-        ),
+        limits=limits_of(powertrain, specification),
+        modules=tuple((name, f"{asked:03X}", f"{answers:03X}") for name, asked, answers in modules),
         told=tuple((f"{row.id:04X}", row.name, row.unit) for row in (platform.identifier if platform else ())),
         commands=tuple(
             (actuators()[row.actuator].words, f"{row.identifier:04X}", f"{row.feedback:04X}" if row.feedback else "")

@@ -284,8 +284,10 @@ class TrimReading:
         return any(trim for _, trim in self.rows)
 
 
-def trim_reading(rows: Iterable[Recorded], powertrain: Powertrain) -> TrimReading:
-    """Put the newest trims together."""
+def trim_reading(rows: Iterable[Recorded], powertrain: Powertrain) -> TrimReading | None:
+    """Put the newest trims together; None for an engine that has none."""
+    if not powertrain.has_trims:
+        return None
     newest = {(trim.bank, trim.region): trim for row in rows for trim in row.trims}
     numbers = sorted({bank for bank, _ in newest}) or [1]
     banks = tuple((n, newest.get((n, Region.WARM_IDLE)), newest.get((n, Region.HIGH_IDLE))) for n in numbers)

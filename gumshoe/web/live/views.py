@@ -36,9 +36,7 @@ def live(request: HttpRequest, pk: int) -> HttpResponse:
     """Strip charts, recordings, trims by region."""
     case = find(pk)
     rows = recordings.recorded(case)
-    powertrain = cases.powertrain_of(case)
-    spark = powertrain is None or "spark" in powertrain.features  # a diesel has no trims
-    trims = recordings.trim_reading(rows, powertrain) if spark else None
+    trims = recordings.trim_reading(rows, cases.powertrain_of(case))
     shown = looking.looking(case, request.user)  # type: ignore[arg-type]
     return render(
         request,
