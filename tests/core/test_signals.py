@@ -118,6 +118,9 @@ class Regions(unittest.TestCase):
         self.assertEqual([flow.judge(value) for value in (4.0, 0.5, 9.0)], ["in band", "below", "above"])
         self.assertTrue(flow.holds(4.0))  # 2.0 g/s per litre: a common figure for warm idle
         self.assertIsNone(expected("rpm", Region.CRUISE, rows, spec, 1.6))
+        second = expected("total_trim_b2_pct", Region.WARM_IDLE, rows, spec, 1.6)
+        self.assertEqual(second, expected("total_trim_b1_pct", Region.WARM_IDLE, rows, spec, 1.6))
+        self.assertIsNotNone(second)
         self.assertIsNone(expected("stft_b1_pct", Region.OFF, rows, spec, 1.6))
 
 

@@ -39,8 +39,9 @@ def expected(
             "vehicle specification",
         )
     best: BandRow | None = None
+    like = key.replace("_b2", "_b1", 1)  # what is expected of bank 1 is expected of bank 2
     for row in rows:
-        if row.key == key and (row.region == region.slug or (not row.region and best is None)):
+        if row.key == like and (row.region == region.slug or (not row.region and best is None)):
             best = row
             if row.region:
                 break

@@ -116,8 +116,10 @@ document.addEventListener("alpine:init", function () {
         var self = this;
         self.setup.strips.forEach(function (strip) {
           var box = self.$root.querySelector('[data-strip="' + CSS.escape(strip.id) + '"]'), key = strip.series[0].key, band = news.bands[key];
-          var said = band && band.verdict, inside = said === "in band", verdict = box.querySelector(".verdict");
-          verdict.textContent = said ? { "in band": "✓ ", above: "▲ ", below: "▼ " }[said] + said : "";
+          var judged = strip.series.filter(function (item) { return news.bands[item.key] && news.bands[item.key].verdict; });
+          var odd = judged.filter(function (item) { return news.bands[item.key].verdict !== "in band"; })[0], told = odd || judged[0];
+          var said = told && news.bands[told.key].verdict, inside = said === "in band", verdict = box.querySelector(".verdict");
+          verdict.textContent = said ? { "in band": "✓ ", above: "▲ ", below: "▼ " }[said] + (odd && strip.series.length > 1 ? odd.label + " " : "") + said : "";
           verdict.className = "verdict " + (inside ? "is-good" : "is-bad");
           strip.series.forEach(function (item) {
             var gone = strip.series.length > 1 && news.absent.indexOf(item.key) >= 0;
