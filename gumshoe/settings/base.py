@@ -141,6 +141,14 @@ if os.environ.get("GUMSHOE_TLS") == "1":
     SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 
+# Mail goes into a folder beside the data unless a mail server is named (GUMSHOE_MAIL_HOST).
+EMAIL_FILE_PATH = DATA_DIR / "outbox"
+EMAIL_HOST = os.environ.get("GUMSHOE_MAIL_HOST", "")
+EMAIL_BACKEND = f"django.core.mail.backends.{'smtp' if EMAIL_HOST else 'filebased'}.EmailBackend"
+EMAIL_PORT = int(os.environ.get("GUMSHOE_MAIL_PORT", "25"))
+EMAIL_TIMEOUT = 10
+DEFAULT_FROM_EMAIL = os.environ.get("GUMSHOE_MAIL_FROM", "workshop@gumshoe.invalid")
+
 LANGUAGE_CODE = "en"
 TIME_ZONE = os.environ.get("GUMSHOE_TIME_ZONE", "Europe/London")
 USE_TZ = True

@@ -16,9 +16,10 @@ from gumshoe.core.obd.status import (
     encode_status,
 )
 from gumshoe.simulator.bus import cut_off
+from gumshoe.simulator.commanded import EXTENDED
 from gumshoe.simulator.memory import Memory
 from gumshoe.simulator.monitors import Catalyst, FuelSystem, UpstreamSensor
-from gumshoe.simulator.vehicle import Key, Vehicle
+from gumshoe.simulator.vehicle import Vehicle
 
 LEAK_MONITOR = "evaporative system"
 IN_USE_SPARK = ("catalyst", "", "oxygen sensor", "", "EGR / VVT", "secondary air", LEAK_MONITOR)
@@ -72,7 +73,7 @@ class EngineModule:
 
     @property
     def awake(self) -> bool:
-        return self.vehicle.key is not Key.OFF and not cut_off(self.vehicle.parts, "engine_module")
+        return self.vehicle.powered and not cut_off(self.vehicle.parts, "engine_module")
 
     @property
     def answers_s(self) -> float:
@@ -95,6 +96,7 @@ class EngineModule:
             0x10: self._commanded,
             0x22: self._commanded,
             0x2F: self._commanded,
+            0x31: self._routine,
             0x3E: self._commanded,
         }.get(service)
         answers = handler(request) if handler else refuse(service, 0x11)
@@ -108,6 +110,12 @@ class EngineModule:
 
     def _commanded(self, request: bytes) -> list[bytes]:
         return [self.vehicle.commanded.answer(self.vehicle, request)]
+
+    def _routine(self, request: bytes) -> list[bytes]:
+        if self.vehicle.commanded.session != EXTENDED:
+            return refuse(0x31, 0x7F)
+        self.vehicle.commanded.heard_s = self.vehicle.clock_s
+        return [self.vehicle.routines.answer(self.vehicle, request, "engine")]
 
     def _pids(self) -> set[int]:
         known = set(self.vehicle.live_values()) | {"monitor_status", "monitor_status_trip", "frame_code"}

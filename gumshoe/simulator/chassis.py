@@ -12,7 +12,7 @@ from gumshoe.core.codes import TroubleCode
 from gumshoe.core.obd.pids import bitmap_for
 from gumshoe.simulator.answers import SERVICES, code_list, items, padded, refuse
 from gumshoe.simulator.bus import cut_off, lost_share
-from gumshoe.simulator.vehicle import Identity, Key, Vehicle
+from gumshoe.simulator.vehicle import Identity, Vehicle
 
 TEST_FAILED, FAILED_THIS_CYCLE, PENDING, CONFIRMED = 0x01, 0x02, 0x04, 0x08
 NOT_RUN_SINCE_CLEAR, FAILED_SINCE_CLEAR, NOT_RUN_THIS_CYCLE, WARNING = 0x10, 0x20, 0x40, 0x80
@@ -20,6 +20,12 @@ AVAILABLE = 0x7F
 LOW_SUPPLY_V = 9.2
 SUPPLY_SECONDS, DATA_SECONDS = 0.2, 2.0
 ENGINE_DATA, LOW_SUPPLY = "U040186", "U300316"
+GEARBOX_SUPPLY, KEY_UNREAD = "P088216", "P051300"
+SUPPLY_LIMITS_V = {LOW_SUPPLY: LOW_SUPPLY_V, GEARBOX_SUPPLY: 8.8, KEY_UNREAD: 8.2}
+"""What a supply that breaks down brings: a module notes it, the gearbox fails its own feed, the key's chip is not
+read."""
+LAMP_CODES = {GEARBOX_SUPPLY}
+"""Codes with which the gearbox's unit asks for the lamp."""
 ENGINE_LOST, BRAKES_LOST = "U010000", "U012100"
 LOST = {ENGINE_LOST: "engine_module", BRAKES_LOST: "brake_module"}
 LOST_SECONDS = 1.0
@@ -41,7 +47,7 @@ INPUTS_OF_ENGINE_DATA = frozenset(
     }
 )
 """The engine's messages are made from these sensors: while one has failed, they are marked invalid."""
-SESSION, CLEAR, READ_CODES, READ_DATA, PRESENT = 0x10, 0x14, 0x19, 0x22, 0x3E
+SESSION, CLEAR, READ_CODES, READ_DATA, ROUTINE, PRESENT = 0x10, 0x14, 0x19, 0x22, 0x31, 0x3E
 VIN_ID, PART_ID, SOFTWARE_ID = 0xF190, 0xF187, 0xF195
 
 
@@ -74,7 +80,8 @@ UNITS = (
         (ENGINE_DATA, LOW_SUPPLY, ENGINE_LOST),
     ),
     ChassisUnit(
-        "body", "Body", "body_module", 0x740, 0x748, "OB-2203-11", "BO 05.02", (LOW_SUPPLY, ENGINE_LOST, BRAKES_LOST)
+        "body", "Body", "body_module", 0x740, 0x748, "OB-2203-11", "BO 05.02",
+        (LOW_SUPPLY, KEY_UNREAD, ENGINE_LOST, BRAKES_LOST),
     ),
     ChassisUnit(
         "cluster", "Cluster", "cluster", 0x720, 0x728, "OB-7719-02", "IC 01.33",
@@ -82,7 +89,14 @@ UNITS = (
     ),
 )  # fmt: skip
 GEARBOX = ChassisUnit(
-    "gearbox", "Transmission", "gearbox_module", 0x7E1, 0x7E9, "OB-3108-04", "TC 03.21", (ENGINE_DATA, LOW_SUPPLY)
+    "gearbox",
+    "Transmission",
+    "gearbox_module",
+    0x7E1,
+    0x7E9,
+    "OB-3108-04",
+    "TC 03.21",
+    (ENGINE_DATA, LOW_SUPPLY, GEARBOX_SUPPLY),
 )
 
 
@@ -96,7 +110,7 @@ class ChassisModule:
 
     @property
     def awake(self) -> bool:
-        return self.vehicle.key is not Key.OFF and not cut_off(self.vehicle.parts, self.unit.component)
+        return self.vehicle.powered and not cut_off(self.vehicle.parts, self.unit.component)
 
     @property
     def answers_s(self) -> float:
@@ -124,8 +138,8 @@ class ChassisModule:
                 memory.status[code] &= ~(TEST_FAILED | NOT_RUN_THIS_CYCLE | NOT_RUN_SINCE_CLEAR)
 
     def _wrong(self, code: str) -> tuple[bool, float]:
-        if code == LOW_SUPPLY:
-            return self.vehicle.supply_v < LOW_SUPPLY_V, SUPPLY_SECONDS
+        if code in SUPPLY_LIMITS_V:
+            return self.vehicle.supply_v < SUPPLY_LIMITS_V[code], SUPPLY_SECONDS
         if code in LOST:
             silent = cut_off(self.vehicle.parts, LOST[code])
             share = lost_share(self.vehicle.parts)
@@ -138,7 +152,7 @@ class ChassisModule:
 
     def _fail(self, code: str) -> None:
         status = self.memory.status.get(code, 0)
-        matured = code == LOW_SUPPLY or bool(status & PENDING and not status & FAILED_THIS_CYCLE)
+        matured = code in SUPPLY_LIMITS_V or bool(status & PENDING and not status & FAILED_THIS_CYCLE)
         status &= ~(NOT_RUN_THIS_CYCLE | NOT_RUN_SINCE_CLEAR)
         status |= TEST_FAILED | FAILED_THIS_CYCLE | PENDING | FAILED_SINCE_CLEAR | (CONFIRMED if matured else 0)
         self.memory.status[code] = status
@@ -174,6 +188,8 @@ class ChassisModule:
             return [b"\x54"]
         if service == READ_DATA:
             return self._data(request)
+        if service == ROUTINE:
+            return [self.vehicle.routines.answer(self.vehicle, request, self.unit.key)]
         return refuse(service, 0x11)
 
     def _codes(self, request: bytes) -> list[bytes]:
@@ -208,7 +224,7 @@ class TransmissionModule(ChassisModule):
         if service == 0x01 and request[1:2] == b"\x00":
             return [b"\x41\x00" + bitmap_for(0, {0x01, 0x0D})]
         if service == 0x01 and set(request[1:]) <= {0x01, 0x0D}:
-            told = b"\x01" + bytes((len(self._held(CONFIRMED)), 0, 0, 0))
+            told = b"\x01" + bytes((len(self._held(CONFIRMED)) | 0x80 * self.lamp, 0, 0, 0))
             parts = {0x01: told, 0x0D: bytes((0x0D, round(self.vehicle.speed_kmh)))}
             return [b"\x41" + b"".join(parts[pid] for pid in request[1:])]
         if service in (0x03, 0x07, 0x0A):
@@ -226,6 +242,11 @@ class TransmissionModule(ChassisModule):
             if request[1] == 0x06:
                 return [items(0x06, [self.identity.verification.to_bytes(4, "big")])]
         return refuse(service, 0x31)
+
+    @property
+    def lamp(self) -> bool:
+        """Whether it asks for the lamp."""
+        return any(code in LAMP_CODES and status & CONFIRMED for code, status in self.memory.status.items())
 
     def _held(self, bit: int) -> list[str]:
         """Codes with a status bit set, as the five characters of SAE J2012."""

@@ -23,6 +23,8 @@ IDLE_C = (20.0, 80.0)
 LEARNS_S, IDLE_LEARNT = 30.0, (-0.006, 0.035)
 """How slowly idle learns what it needs, and how much of it."""
 LIMP_THROTTLE, LIMP_PEDAL = 0.060, 0.35
+UNLEARNT_THROTTLE = 0.0440
+"""How far a plate stays off its stop while the stop is not known."""
 SYNC_S = 2.0
 """How much longer it cranks when no cam signal tells which turn this is."""
 
@@ -175,8 +177,8 @@ class EngineManagement:
                 state.idle_integral -= moved - learnt
                 self.memory.idle_learnt = moved
             state.throttle = base + state.idle_integral + min(max(0.012 * error, -0.003), 0.012)
-            # The plate has a stop the control unit will not go below.
-            state.throttle = max(state.throttle, 0.0270)
+            # The plate has a stop the control unit will not go below; while it does not know the stop, it stays off it.
+            state.throttle = max(state.throttle, 0.0270 if self.memory.throttle_learnt else UNLEARNT_THROTTLE)
             state.command.idle = state.throttle
         else:
             state.command.idle = base + state.idle_integral

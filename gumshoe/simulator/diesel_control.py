@@ -22,6 +22,8 @@ DONE_SHARE = 0.20
 IDLE_RAISED_RPM = 100.0
 WARM_C = 70.0
 BALANCES_UP_TO_RPM = 1200.0
+DRIFT, DRIFT_S = 0.05, 7200.0
+"""How far the air-flow meter's drift is followed, and how slowly (s)."""
 
 
 @dataclass
@@ -74,10 +76,22 @@ class DieselManagement(EngineManagement):
             full_air_gps(model, seen.rpm, seen.intake_c + 10.0 - 12.0, seen.charge_kpa) if seen.rpm else 0.0
         )
         measured = seen.meter_gps if state.metering_usable else 0.7 * state.model_gps
+        measured *= 1.0 + self.memory.air_drift
+        self._learn_drift(seen, measured)
         state.air_gps += (measured - state.air_gps) * 0.2
         if seen.rpm > 300.0:
             state.abs_load_pct = 100.0 * state.air_gps * 120.0 / (seen.rpm * 1.184 * model.displacement_l)
         self.diesel.air_mg = 1000.0 * state.air_gps / self._strokes(seen.rpm) if seen.rpm > 300.0 else 0.0
+
+    def _learn_drift(self, seen: Readings, measured: float) -> None:
+        """What the meter tells against the model, with the recirculation shut and the engine warm: learnt over
+        hours."""
+        state = self.state
+        steady = seen.coolant_c > WARM_C and state.command.egr < 0.02 and state.model_gps > 5.0
+        if not steady or not state.metering_usable:
+            return
+        wanted = min(max(self.memory.air_drift + state.model_gps / measured - 1.0, -DRIFT), DRIFT) if measured else 0.0
+        self.memory.air_drift += (wanted - self.memory.air_drift) * DT / DRIFT_S
 
     def _quantity(self, seen: Readings, running: bool, cranking: bool) -> None:
         """Fuel of a stroke: what the pedal asks for or idle needs, no more than the air can burn."""

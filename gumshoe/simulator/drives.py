@@ -59,6 +59,37 @@ COAST = (
 REFUEL = (*STOP, Segment("fill the tank", 20.0, key="off", refuel_pct=78.0), *start(30.0), *town(3.0), *STOP)
 BRIEF = start(30.0) + town(1.5) + cruise(2.4) + (Segment("idle at the kerb", 60.0),) + STOP
 
+PIECES: dict[str, tuple[Segment, ...]] = {
+    "cold_start": (Segment("idle from cold", 200.0),),
+    "cold_drive": town(1.5) + town(1.5),
+    "warm_up": town(3.0) + cruise(1.5, 60.0),
+    "idle": (Segment("idle at the kerb", 130.0),),
+    "high_idle": (Segment("hold 2500", 90.0, rpm=2500.0), Segment("let go", 15.0)),
+    "town": town(6.0),
+    "hill": (Segment("hill", 150.0, kmh=65.0, grade=0.07), Segment("down and stop", 40.0)),
+    "cruise": cruise(4.0),
+    "motorway": (Segment("join", 40.0, kmh=90.0), Segment("motorway", 500.0, kmh=115.0), *cruise(0.5)),
+    "coast": tuple(s for _ in range(4) for s in (Segment("up to speed", 40.0, kmh=80.0), Segment("coast down", 35.0))),
+    "filter_burn": (Segment("join", 40.0, kmh=90.0), Segment("long fast road", 1500.0, kmh=105.0), *cruise(0.5)),
+    "frame": (Segment("pull", 120.0, kmh=60.0, grade=0.03), Segment("hold 2500", 60.0, rpm=2500.0), *cruise(3.0)),
+}
+"""Pieces of a trip between start and key off."""
+FROM_COLD = {"cold_start", "cold_drive"}
+
+
+def trips_of(trips: tuple[tuple[str, ...], ...]) -> tuple[Segment, ...]:
+    """Trips of named pieces, each from key on to key off; before one that begins cold the car stands overnight. At the
+    end the key is on, to read. Raises KeyError for an unknown piece."""
+    rows: list[Segment] = []
+    for names in trips:
+        rows += SOAK if FROM_COLD & set(names) else ()
+        rows += start(20.0)
+        for name in names:
+            rows += PIECES[name]
+        rows += STOP
+    return (*rows, Segment("key on to read", 2.0, key="on"))
+
+
 PROFILES: dict[str, tuple[Segment, ...]] = {
     "mixed": MIXED,
     "proof": MIXED + MIXED + (Segment("key on to read", 2.0, key="on"),),

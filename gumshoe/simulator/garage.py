@@ -19,7 +19,7 @@ from gumshoe.core.circuits.netlist import Circuit
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.bus import lost_share
 from gumshoe.simulator.chassis import UNITS, ChassisModule, TransmissionModule
-from gumshoe.simulator.drives import PROFILES
+from gumshoe.simulator.drives import PROFILES, trips_of
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.hands import observe
@@ -94,10 +94,10 @@ class Runner(threading.Thread):
         self.speedup = 1.0
         self._stopping = threading.Event()
         bus = can.Bus(interface="virtual", channel=channel)
-        self.chassis, gearbox = modules_of(self.vehicle, stand_in)
+        self.chassis, self.gearbox = modules_of(self.vehicle, stand_in)
         self.node = Node(
             bus,
-            [EngineModule(self.vehicle), gearbox],
+            [EngineModule(self.vehicle), self.gearbox],
             self.lock,
             {(module.unit.request_id, module.unit.response_id): module for module in self.chassis},
             lambda: lost_share(self.vehicle.parts),
@@ -179,6 +179,12 @@ class Runner(threading.Thread):
             self.vehicle.begin(PROFILES[profile])
             self.speedup = speedup
 
+    def drive_pieces(self, trips: tuple[tuple[str, ...], ...], speedup: float) -> None:
+        """Drive trips made of named pieces, that many times faster. Raises KeyError for an unknown piece."""
+        with self.lock:
+            self.vehicle.begin(trips_of(trips))
+            self.speedup = speedup
+
     def skip(self, seconds: float) -> None:
         """Let so much simulated time pass at once."""
         with self.lock:
@@ -191,6 +197,16 @@ class Runner(threading.Thread):
             self.vehicle.speed_kmh = 0.0
             self.vehicle.turn_key(Key.OFF)
             self.speedup = 1.0
+
+    def leave_key_on(self, hours: float) -> None:
+        """Stand with the key on for so long."""
+        with self.lock:
+            self.vehicle.leave_key_on(hours)
+
+    def charge(self) -> None:
+        """A charger on the battery until it is full."""
+        with self.lock:
+            self.vehicle.charge()
 
     def mend(self, component: str) -> bool:
         """Repair or renew a component."""
@@ -228,12 +244,16 @@ class Runner(threading.Thread):
         """What somebody standing at the car sees: key, speeds, coolant gauge, lamp, drive in progress."""
         with self.lock:
             vehicle = self.vehicle
-            if vehicle.key is Key.OFF:
+            if not vehicle.powered:
                 lamp = "out"
             elif vehicle.engine.state.rpm < 350.0:
                 lamp = "on (bulb check)"
             else:
-                lamp = "flashing" if vehicle.lamp_flashing else ("on" if vehicle.memory.lamp else "out")
+                lamp = (
+                    "flashing"
+                    if vehicle.lamp_flashing
+                    else ("on" if vehicle.memory.lamp or self.gearbox.lamp else "out")
+                )
             total = vehicle.plan_total_s or 1.0
             return {
                 "key": vehicle.key.value,

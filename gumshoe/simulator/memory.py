@@ -50,6 +50,14 @@ class Memory:
     """Learnt trim by bank and fuel cell."""
     idle_learnt: float = 0.0
     """Throttle opening that idle was found to need beyond the usual."""
+    throttle_learnt: bool = True
+    """Whether the throttle's closed stop is known."""
+    crank_learnt: bool = True
+    """Whether the crankshaft wheel's own unevenness is known: without it no misfire can be told."""
+    air_drift: float = 0.0
+    """What the measured air is corrected by, learnt over hours (diesel)."""
+    battery_aged: float = 0.3
+    """How old the battery is taken to be, 0 new to 1: an old one is charged harder."""
     misfire_trip: list[int] = field(default_factory=lambda: [0] * 4)
     misfire_last: list[int] = field(default_factory=lambda: [0] * 4)
     misfire_average: list[float] = field(default_factory=lambda: [0.0] * 4)
@@ -80,6 +88,12 @@ class Memory:
             misfire_last=[0] * cylinders,
             misfire_average=[0.0] * cylinders,
         )
+
+    def forget(self) -> None:
+        """The supply was gone: what was learnt is lost, what was found stays."""
+        self.throttle_learnt = False
+        self.idle_learnt = 0.0
+        self.ltft = [[0.0] * FUEL_CELLS for _ in self.ltft]
 
     # -- what monitors report -----------------------------------------------------------------------------
 

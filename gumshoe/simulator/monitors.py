@@ -17,6 +17,7 @@ from gumshoe.simulator.system_monitors import (
     Boost,
     CamAngles,
     Charging,
+    Learnt,
     Positions,
     RailPressure,
     TankLeak,
@@ -176,7 +177,7 @@ class Misfire(Monitor):
 
     def step(self, watch: Watch) -> None:
         memory = watch.memory
-        if not watch.running or watch.management.state.run_time_s < 5.0:
+        if not watch.running or watch.management.state.run_time_s < 5.0 or not memory.crank_learnt:
             return
         for cylinder in watch.missed:
             self._short[cylinder] += 1
@@ -410,6 +411,7 @@ def all_monitors(model: Model) -> list[Monitor]:
             AirFlow(model),
             WarmUp(),
             Charging(),
+            Learnt(),
             CamAngles(model),
             Boost(),
             RailPressure(),
@@ -429,6 +431,7 @@ def all_monitors(model: Model) -> list[Monitor]:
         IdleSpeed(),
         WarmUp(),
         Charging(),
+        Learnt(),
         CamAngles(model),
         Positions(),
         *([Boost()] if model.boost_kpa else []),

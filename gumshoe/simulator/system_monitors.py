@@ -126,6 +126,32 @@ class Charging(SlowMonitor):
             watch.memory.passed(self.code)
 
 
+class Learnt(SlowMonitor):
+    """What the control unit must have learnt before it can do its work: the throttle's stop, the crankshaft wheel."""
+
+    HOLD_S = 8.0
+    THROTTLE, CRANK = "P2176", "P0315"
+
+    def __init__(self) -> None:
+        self.start()
+
+    def start(self) -> None:
+        self._throttle, self._crank = Lasting(self.HOLD_S), Lasting(self.HOLD_S)
+
+    def step(self, watch: Watch) -> None:
+        if not watch.running:
+            return
+        memory = watch.memory
+        for code, lasting, learnt in (
+            (self.THROTTLE, self._throttle, memory.throttle_learnt or not watch.model.electronic_throttle),
+            (self.CRANK, self._crank, memory.crank_learnt),
+        ):
+            if lasting.reached(not learnt):
+                memory.fail(code, watch.frame())
+            elif learnt and watch.management.state.run_time_s > self.HOLD_S:
+                memory.passed(code)
+
+
 class LostModules(SlowMonitor):
     """Control units that are no longer heard."""
 

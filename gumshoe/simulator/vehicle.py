@@ -31,6 +31,7 @@ from gumshoe.simulator.mending import mend, mend_wiring
 from gumshoe.simulator.models import Model, models
 from gumshoe.simulator.monitors import Misfire, all_monitors
 from gumshoe.simulator.parts import Parts, healthy
+from gumshoe.simulator.routines import Routines
 from gumshoe.simulator.sensors import BankReadings, Readings, Sensors
 from gumshoe.simulator.system_monitors import HybridPack, LostModules
 from gumshoe.simulator.watch import SLOW_EVERY, SlowMonitor, Watch
@@ -47,6 +48,14 @@ SOAKS_H = 2.5
 """Time constant of an engine that cools (common practice: cold after a night)."""
 FLAT_S = 1800.0
 """How long a battery that is not charged feeds a running car."""
+KEY_ON_FLAT_H = 5.0
+"""How long a full battery lasts with the key left on (common practice: it is flat in the morning)."""
+EMPTY_SHARE, EMPTY_V = 0.02, 3.5
+"""Below this charge the voltage falls away, down to this."""
+AWAKE_V = 6.5
+"""Control units need so much to be awake."""
+AGED_V = 0.15
+"""How much harder a battery taken to be old is charged."""
 BYSTANDERS_LOOK_S = 0.2
 """How often the modules beyond the engine look at the bus."""
 
@@ -156,6 +165,7 @@ class Vehicle:
         self.watch = Watch(self.readings, self.management, self.memory, self.frame, self._electrics)
         self.driver = Driver()
         self.commanded = Commanded()
+        self.routines = Routines()
         self.trip = Trip()
         self.key = Key.OFF
         self.speed_kmh = 0.0
@@ -169,7 +179,7 @@ class Vehicle:
         self.chassis: dict[str, Any] = {}
         self.bystanders: list[Callable[[float], None]] = []
         self._looked_s = self._felt_s = self._stalled_s = self._ran_s = 0.0
-        self._is_ready = False
+        self._is_ready = self._is_down = False
         self._steps = 0
         self._plan: list[Segment] = []
         self._segment_left = 0.0
@@ -180,6 +190,11 @@ class Vehicle:
         """The wires as they are now."""
         self._electrics.look(self.parts)
         return self._electrics
+
+    @property
+    def powered(self) -> bool:
+        """Whether the control units are awake: the key is on and the supply is there."""
+        return self.key is not Key.OFF and self.supply_v > AWAKE_V
 
     # -- what the driver does -----------------------------------------------------------------------------
 
@@ -233,19 +248,46 @@ class Vehicle:
         self.clock_s += hours * 3600.0
         self._looked_s = self._felt_s = self.clock_s
 
+    def leave_key_on(self, hours: float) -> None:
+        """Stand with the key on for so long: the battery gives what it has."""
+        self.turn_key(Key.ON)
+        end = max(self.charge_share - hours / KEY_ON_FLAT_H, 0.0)
+        while self.charge_share > end:
+            taken = 0.05 if self.charge_share > 0.1 else 0.0008  # the voltage falls away at the very end
+            self.charge_share = max(self.charge_share - taken, end)
+            self.run(1.0)
+        self.soak(hours)
+
     # -- what the mechanic does ---------------------------------------------------------------------------
 
     def unplug(self, component: str) -> None:
-        """Take a component's connector off."""
+        """Take a component's connector off; of the battery, its cable."""
         self.parts.unplugged.add(component)
+        if component == "battery":
+            self.memory.forget()
+
+    def charge(self) -> None:
+        """A charger on the battery, until it is full."""
+        self.charge_share = 1.0
 
     def plug(self, component: str) -> None:
         """Put a component's connector back on."""
         self.parts.unplugged.discard(component)
+        if component == "battery":
+            self.supply_v = 10.9 + 1.65 * self.charge_share
 
     def mend(self, component: str) -> bool:
-        """Repair or renew a component; True when that changed anything."""
-        return mend(self.parts, component, self.model)
+        """Repair or renew a component; True when that changed anything. What is learnt with the part follows: a new
+        crank sensor has to be learnt, a throttle is learnt as the work says, a filter has its own true load of ash."""
+        before = (self.charge_share, self.memory.throttle_learnt, self.memory.crank_learnt)
+        if component == "battery":
+            self.charge()
+        if component in ("throttle_body", "throttle_motor", "throttle_sensor"):
+            self.memory.throttle_learnt = component == "throttle_body"
+        if component in ("crank_sensor", "crank_wheel"):
+            self.memory.crank_learnt = False
+        after = (self.charge_share, self.memory.throttle_learnt, self.memory.crank_learnt)
+        return mend(self.parts, component, self.model) or before != after
 
     def carry_out(self, component: str, reached: Iterable[str], *, wiring: bool) -> bool:
         """Carry a repair out; True when that changed anything.
@@ -285,7 +327,10 @@ class Vehicle:
         electrics = self.electrics
         crank_rpm = self._supply(running, cranking)
         self.driver.act(state.rpm, self.speed_kmh)
-        powered = self.key is not Key.OFF
+        powered = self.powered
+        if not powered and self.key is not Key.OFF and not self._is_down:
+            self.memory.forget()
+        self._is_down = not powered and self.key is not Key.OFF
         management = self.management
         if powered:
             self.sensors.read(
@@ -306,6 +351,7 @@ class Vehicle:
             command.fuel_gps = [0.0] * len(self.model.banks)
             command.cranking = False
         self.commanded.step(self, DT)
+        self.routines.step(self, DT)
         command.injectors_off, command.coils_off = self._dead_outputs(electrics)
         command.injectors_open = frozenset(
             n for n in range(self.model.cylinders) if f"injector_{n + 1}" in electrics.stuck_on
@@ -428,7 +474,10 @@ class Vehicle:
         moved = DT / 120.0 if charging else (-DT / FLAT_S if running or self._is_ready else 0.0)
         self.charge_share = min(max(self.charge_share + moved, 0.0), 1.0)
         rested = 10.9 + 1.65 * self.charge_share
-        wanted = 14.2 if charging else rested * (0.93 + 0.07 * parts.battery_health)
+        if self.charge_share < EMPTY_SHARE:
+            rested = EMPTY_V + (rested - EMPTY_V) * self.charge_share / EMPTY_SHARE
+        aged = AGED_V * (self.memory.battery_aged - 0.3)
+        wanted = 14.2 + aged if charging else rested * (0.93 + 0.07 * parts.battery_health)
         if self.key is not Key.OFF and not charging:
             wanted -= 0.25
         crank_rpm = 255.0
@@ -437,6 +486,10 @@ class Vehicle:
         elif cranking:
             share, volts = cranking_of(parts.battery_health * (0.4 + 0.6 * self.charge_share), parts.strap_ohm)
             wanted, crank_rpm = volts, 255.0 * share
+            if self.charge_share < EMPTY_SHARE:
+                wanted, crank_rpm = min(wanted, rested), 0.0
+        if "battery" in parts.unplugged and not charging:
+            wanted = crank_rpm = 0.0
         self.supply_v += (wanted - self.supply_v) * 0.15
         return crank_rpm
 

@@ -9,7 +9,8 @@ from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, Sto
 from gumshoe.core.obd.status import Monitor, MonitorStatus
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.proof.clear_guard import check_clear
-from gumshoe.core.proof.tracker import Observation, Plan, Tracker, Verdict, plan_proof, replay
+from gumshoe.core.proof.plan import Plan, plan_proof
+from gumshoe.core.proof.tracker import Observation, Tracker, Verdict, replay
 from gumshoe.core.signals.regions import Region
 
 FRAME = {"rpm": 830.0, "load_pct": 21.0, "coolant_c": 88.0, "speed_kmh": 0.0}

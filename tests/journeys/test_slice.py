@@ -103,8 +103,9 @@ class FromComplaintToProof(Journey):
         self.assertGreater(after[1], max(before[1] if before[0] == after[0] else 0.0, 0.95))
         self._verdict("crankcase_hose_split")
         self.see("shown by a test")
-        self._repair("renew_crankcase_hose")
+        self.see("The proof behind it")
         self.axe("repair")
+        self._repair("renew_crankcase_hose")
         self.press("Key on")
         self.go(f"/cases/{self.case.pk}/clear/")
         self.see("Loose end: intake duct opened")
@@ -157,13 +158,21 @@ class FromComplaintToProof(Journey):
         self.see("Recorded why it failed")
 
     def _repair(self, repair: str) -> None:
+        self.press("To the proposal")
         self.find(f"#repair option[value='{repair}']").click()
-        self.press("Add the line")
+        self.press("Show its ways")
+        self.see("Propose")
+        self.axe("proposal")
+        self.press("Propose")
         self.see("Who answered")
         for field in self.browser.find_elements(By.NAME, "who"):
             field.clear()
             field.send_keys("the owner")
         self.press("Record")
+        self.see("Recorded: approved")
+        self.press("3 · Work")
+        self.see("Lay out before starting")
+        self.axe("work")
         self.press("Done")
         self.see("Recorded as done")
 

@@ -12,6 +12,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import feed
 from gumshoe.web.proofs import runner as proofs_runner
+from gumshoe.web.repairs import aftercare
 from gumshoe.web.vehicles import garage, links
 from gumshoe.web.vehicles.models import Vehicle
 
@@ -80,6 +81,7 @@ def stop_everything() -> None:
     """End feeds, watchers, links and stand-ins, in that order."""
     feed.stop_all()
     commanding.stop_all()
+    aftercare.stop_all()
     proofs_runner.stop_all()
     links.close_all()
     garage.stop_all()

@@ -195,7 +195,7 @@ class CaseFiles(TestCase):
         circuits.record(case, user, "purge_valve", LOOK, "clean and tight")
         circuits.conclude(case, user, "purge_valve")
         self.client.force_login(user)
-        report = self.client.get(reverse("reports:report", args=(case.pk,)))
+        report = self.client.get(reverse("reports:file", args=(case.pk,)))
         self.assertContains(report, "over range")
         self.assertContains(report, "Concluded:")
         (facts,) = export(case).circuits

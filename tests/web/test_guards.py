@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from django.core.management import call_command
@@ -14,7 +15,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.evidence import Evidence, EvidenceIsKept
 from gumshoe.web.live.models import Chunk, Recording
 from gumshoe.web.proofs.models import ProofChunk
-from gumshoe.web.repairs import services as repairs
+from gumshoe.web.repairs import ends
 from gumshoe.web.suspects.models import Ruling
 from tests.web import support
 
@@ -47,8 +48,7 @@ class Rights(TestCase):
             if pattern.name in ("sign_in", "sign_out"):
                 continue
             path = "/" + address.replace("<int:pk>", str(case.pk))
-            for part in ("<int:scan_pk>", "<int:line_pk>", "<int:end_pk>", "<int:number>"):
-                path = path.replace(part, "1")
+            path = re.sub(r"<int:\w+>", "1", path)
             path = path.replace("<slug:name>", "look_hoses")
             for method in (self.client.get, self.client.post):
                 response = method(path)
@@ -69,7 +69,7 @@ class Rights(TestCase):
     def test_overruling_a_loose_end_needs_the_lead(self) -> None:
         tess = support.person()
         case = support.case_of(tess, support.car())
-        end = repairs.open_end(case, tess, "duct off", "")
+        end = ends.open_end(case, tess, "duct off", "")
         self.client.force_login(User.objects.get(username="tess"))
         path = f"/cases/{case.pk}/repair/ends/{end.pk}/"
         self.assertEqual(self.client.post(path, {"overruled": "in a hurry"}).status_code, 403)

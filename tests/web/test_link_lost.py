@@ -23,7 +23,7 @@ from gumshoe.web.live.models import Chunk, Recording
 from gumshoe.web.proofs import runner as proofs_runner
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs.models import ProofDrive
-from gumshoe.web.repairs import services as repairs
+from gumshoe.web.repairs import clearing, offering, working
 from gumshoe.web.scans import services as scans
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.links import connection
@@ -253,12 +253,12 @@ class Proving(WithCar):
     def test_watching_over_a_key_off_and_a_silent_car(self) -> None:
         self.key("on")
         scans.perform(self.case, self.tess)
-        line = repairs.propose_line(self.case, self.tess, "renew_crankcase_hose")
-        repairs.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
-        repairs.do_work(self.case, self.tess, line.pk, "", "", None, "")
-        clearing = repairs.clear(self.case, self.tess, triage=False)
-        drive = ProofDrive.objects.create(case=self.case, by=self.tess, clearing=clearing, how="test")
-        watcher = proofs_runner.start(drive, connection(self.car), proofs.tracker_of(clearing))
+        line = offering.propose_line(self.case, self.tess, "renew_crankcase_hose")
+        offering.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
+        working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        cleared = clearing.clear(self.case, self.tess, triage=False)
+        drive = ProofDrive.objects.create(case=self.case, by=self.tess, clearing=cleared, how="test")
+        watcher = proofs_runner.start(drive, connection(self.car), proofs.tracker_of(cleared))
         self.key("start")
         until(lambda: len(watcher.tracker.trips) == 1)
         self.assertTrue(proofs.state(self.case)["running"])
@@ -272,7 +272,7 @@ class Proving(WithCar):
         judgement = proofs.finish(self.case, self.tess)
         self.assertEqual(judgement.verdict, "not yet")
         self.assertTrue(any("0 of 2 trips" in reason for reason in judgement.reasons))
-        self.assertEqual(len(proofs.tracker_of(clearing).trips), 2)  # rebuilt from the record
+        self.assertEqual(len(proofs.tracker_of(cleared).trips), 2)  # rebuilt from the record
         self.assertFalse(proofs.state(self.case)["running"])
         page = self.client.get(f"/cases/{self.case.pk}/prove/")
         self.assertContains(page, "not yet")

@@ -11,7 +11,7 @@ from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.cases import services as cases
 from gumshoe.web.live import looking, recordings, store
 from gumshoe.web.live import services as live
-from gumshoe.web.repairs import services as repairs
+from gumshoe.web.repairs import verdicts
 from gumshoe.web.scans import services as scans
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.models import Vehicle
@@ -82,24 +82,24 @@ class OnTheSuspectsPage(TypedIn):
 class WhyItFailed(TypedIn):
     def test_asked_after_the_verdict_and_answered_by_a_suspect(self) -> None:
         self.codes("P0303")
-        self.assertIsNone(repairs.why_failed(self.case, suspects.assess_case(self.case)[0]))
+        self.assertIsNone(verdicts.why_failed(self.case, suspects.assess_case(self.case)[0]))
         with self.assertRaises(BadInput):
-            repairs.name_cause(self.case, self.tess, "", "heat")
+            verdicts.name_cause(self.case, self.tess, "", "heat")
         self.post("repairs:verdict", suspect="coil_breakdown_3")
-        asked = repairs.why_failed(self.case, suspects.assess_case(self.case)[0])
+        asked = verdicts.why_failed(self.case, suspects.assess_case(self.case)[0])
         assert asked
         self.assertEqual({root.id for root in asked.roots}, {"plugs_worn_all", "plug_bad_3"})
         self.assertEqual(asked.words, "")
         self.assertIn("Why did it fail?", self.page("repairs:repair"))
         self.post("repairs:cause", cause="suspect:plugs_worn_all", words="")
-        answered = repairs.why_failed(self.case, suspects.assess_case(self.case)[0])
+        answered = verdicts.why_failed(self.case, suspects.assess_case(self.case)[0])
         assert answered and answered.repair
         self.assertEqual(answered.repair.id, "renew_plugs")
         self.assertIn("Propose as well", self.page("repairs:repair"))
 
     def test_a_later_answer_supersedes_and_both_stay(self) -> None:
         self.codes("P0303")
-        repairs.give_verdict(self.case, self.tess, "coil_breakdown_3")
+        verdicts.give_verdict(self.case, self.tess, "coil_breakdown_3")
         self.post("repairs:cause", cause="heat and age", words="")
         self.post("repairs:cause", cause="", words="oil in the well")
         verdict = self.case.verdicts.last()

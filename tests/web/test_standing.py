@@ -9,11 +9,13 @@ from io import StringIO
 from django.core.management import CommandError, call_command
 
 from gumshoe.core.casefile import assess_file, read_case
+from gumshoe.core.proof.tracker import Tracker
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases.standing import standing, tabs
 from gumshoe.web.live.models import Recording
+from gumshoe.web.proofs import drawing
 from gumshoe.web.proofs import services as proofs
-from gumshoe.web.repairs import services as repairs
+from gumshoe.web.repairs import clearing, ends, offering, verdicts, working
 from gumshoe.web.reports import services as reports
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop import demo
@@ -29,11 +31,11 @@ class NextAction(WithCar):
         self.assertIn(words, found.action)
 
     def repair(self, name: str) -> None:
-        line = repairs.propose_line(self.case, self.tess, name)
+        line = offering.propose_line(self.case, self.tess, name)
         self.stands("repair", "customer's answer")
-        repairs.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
+        offering.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
         self.stands("repair", "approved work")
-        repairs.do_work(self.case, self.tess, line.pk, "", "", 20, "")
+        working.do_work(self.case, self.tess, line.pk, "", "", 20, "")
 
     def test_from_complaint_over_a_wrong_repair_to_proof(self) -> None:
         self.stands("scan", "scan")
@@ -43,10 +45,10 @@ class NextAction(WithCar):
         Recording.objects.create(case=self.case, by=self.tess, label="Warm idle", purpose="idle")
         self.stands("suspects", "next test")
 
-        guess = repairs.give_verdict(self.case, self.tess, "air_flow_meter_low")
+        guess = verdicts.give_verdict(self.case, self.tess, "air_flow_meter_low")
         self.assertTrue(guess.guess)
         self.stands("repair", "Say why it failed")
-        repairs.name_cause(self.case, self.tess, "", "oil from the filter element")
+        verdicts.name_cause(self.case, self.tess, "", "oil from the filter element")
         self.stands("repair", "Propose")
         self.repair("renew_air_flow_meter")
         self.stands("clear", "Clear")
@@ -64,25 +66,25 @@ class NextAction(WithCar):
         bench.record(
             self.case, self.tess, bench.test_of(self.case, "look_hoses"), {"found": "crankcase hose split"}, ""
         )
-        shown = repairs.give_verdict(self.case, self.tess, "crankcase_hose_split")
+        shown = verdicts.give_verdict(self.case, self.tess, "crankcase_hose_split")
         self.assertFalse(shown.guess)
-        repairs.name_cause(self.case, self.tess, "", "heat")
+        verdicts.name_cause(self.case, self.tess, "", "heat")
         self.stands("repair", "Propose")
         self.repair("renew_crankcase_hose")
-        end = repairs.open_end(self.case, self.tess, "duct off", "")
+        end = ends.open_end(self.case, self.tess, "duct off", "")
         self.stands("repair", "Put back 1 loose end")
-        with self.assertRaises(repairs.ClearRefused):
-            repairs.clear(self.case, self.tess, triage=False)
-        repairs.close_end(self.case, self.tess, end.pk)
+        with self.assertRaises(clearing.ClearRefused):
+            clearing.clear(self.case, self.tess, triage=False)
+        ends.close_end(self.case, self.tess, end.pk)
         self.stands("clear", "Clear")
         demo.clear_and_drive(self.case, self.tess)
         self.stands("report", "Proven")
         self.assertEqual([tab["name"] for tab in tabs(self.case, "prove") if tab["done"]][-1], "Prove")
 
-        gathered = reports.gather(self.case)
-        self.assertEqual(gathered["judgement"].verdict, "proven")
-        self.assertEqual(len([row for row in gathered["lines"] if row["work"]]), 2)
-        self.assertEqual(gathered["incomplete"], ())
+        told = reports.customer(self.case)
+        self.assertEqual(told["judgement"].verdict, "proven")
+        self.assertEqual(len([row for row in told["lines"] if row.done]), 2)
+        self.assertEqual(told["inspection"].clear, not told["inspection"].reasons)
         download = self.client.get(f"/cases/{self.case.pk}/report/case.json")
         self.assertIn("attachment", download["Content-Disposition"])
         exported = read_case(download.content)
@@ -115,7 +117,7 @@ class NextAction(WithCar):
         self.key("on")
         scans.perform(self.case, self.tess)
         self.runner.mend("crankcase_ventilation_hose")
-        repairs.give_verdict(self.case, self.tess, "crankcase_hose_split")
+        verdicts.give_verdict(self.case, self.tess, "crankcase_hose_split")
         self.repair("renew_crankcase_hose")
         demo.clear_and_drive(self.case, self.tess)
         clearing = proofs.clearing_of(self.case)
@@ -123,9 +125,12 @@ class NextAction(WithCar):
         tracker = proofs.tracker_of(clearing)
         self.assertEqual(len(tracker.trips), 2)
         self.assertGreater(tracker.similar_s, 60.0)
-        shape = proofs.coverage_map(tracker.plan)
+        shape = drawing.coverage_map(tracker.plan)
         self.assertLess(shape["frame"]["x"], shape["frame"]["dot_x"])
-        self.assertTrue(any("fuel system" in row["what"] for row in proofs.drive_plan(tracker.plan)))
+        self.assertEqual(proofs.still_to_drive(clearing, tracker).trips, ())  # everything was driven
+        again = proofs.still_to_drive(clearing, Tracker(tracker.plan))
+        self.assertEqual(len(again.trips), 2)
+        self.assertTrue(all("fuel system" in " ".join(trip.meets) for trip in again.trips))
         state = self.client.get(f"/cases/{self.case.pk}/prove/state/").json()
         self.assertEqual(state["verdict"], "proven")
         self.assertGreater(len(state["coverage"]), 10)
@@ -133,8 +138,8 @@ class NextAction(WithCar):
     def test_refused_work_goes_to_the_report(self) -> None:
         self.key("on")
         scans.perform(self.case, self.tess)
-        repairs.give_verdict(self.case, self.tess, "crankcase_hose_split")
-        line = repairs.propose_line(self.case, self.tess, "renew_crankcase_hose")
-        repairs.answer(self.case, self.tess, line.pk, "refused", "owner", "at the counter")
+        verdicts.give_verdict(self.case, self.tess, "crankcase_hose_split")
+        line = offering.propose_line(self.case, self.tess, "renew_crankcase_hose")
+        offering.answer(self.case, self.tess, line.pk, "refused", "owner", "at the counter")
         self.stands("report", "Nothing approved")
         self.assertContains(self.client.get(f"/cases/{self.case.pk}/report/"), "refused")

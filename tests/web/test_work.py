@@ -25,7 +25,7 @@ from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
 from gumshoe.web.live import feed, looking, recordings, store
 from gumshoe.web.live import services as live
-from gumshoe.web.repairs import services as repairs
+from gumshoe.web.repairs import clearing, ends, offering, working
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
@@ -314,36 +314,36 @@ class Working(WithCar):
         self.assertIsNone(suspects.assess_case(self.case)[0].suspect("catalyst_worn"))
 
     def test_repair_is_only_done_when_approved_and_then_truly(self) -> None:
-        line = repairs.propose_line(self.case, self.tess, "renew_crankcase_hose")
+        line = offering.propose_line(self.case, self.tess, "renew_crankcase_hose")
         self.assertEqual(line.labour, Decimal("33.60"))  # 24 min = 4 tenths of an hour at 84.00
         with self.assertRaisesRegex(BadInput, "not been approved"):
-            repairs.do_work(self.case, self.tess, line.pk, "", "", None, "")
-        repairs.answer(self.case, self.tess, line.pk, "refused", "owner", "by phone")
+            working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        offering.answer(self.case, self.tess, line.pk, "refused", "owner", "by phone")
         with self.assertRaises(BadInput):
-            repairs.do_work(self.case, self.tess, line.pk, "", "", None, "")
-        repairs.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
+            working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        offering.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
         self.assertIn("crankcase_ventilation_hose", self.runner.vehicle.parts.leaks_mm2)
-        repairs.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        working.do_work(self.case, self.tess, line.pk, "", "", None, "")
         self.assertEqual(self.runner.vehicle.parts.leaks_mm2, {})
         with self.assertRaisesRegex(BadInput, "already recorded"):
-            repairs.do_work(self.case, self.tess, line.pk, "", "", None, "")
+            working.do_work(self.case, self.tess, line.pk, "", "", None, "")
 
     def test_a_plug_left_off_sets_real_codes_and_blocks_clearing(self) -> None:
-        end = repairs.open_end(self.case, self.tess, "air-flow meter unplugged", "air_flow_meter")
+        end = ends.open_end(self.case, self.tess, "air-flow meter unplugged", "air_flow_meter")
         self.key("on")
         self.runner.skip(2.0)
         scans.perform(self.case, self.tess)
         snapshot = scans.snapshot_of(self.case.scans.last())
         assert snapshot
         self.assertIn("P0102", snapshot.codes_in())
-        with self.assertRaises(repairs.ClearRefused) as caught:
-            repairs.clear(self.case, self.tess, triage=True)
+        with self.assertRaises(clearing.ClearRefused) as caught:
+            clearing.clear(self.case, self.tess, triage=True)
         self.assertTrue(any("air-flow meter unplugged" in line for line in caught.exception.remedies))
-        repairs.close_end(self.case, self.tess, end.pk)
+        ends.close_end(self.case, self.tess, end.pk)
         self.assertEqual(self.runner.vehicle.parts.unplugged, set())
-        clearing = repairs.clear(self.case, self.tess, triage=True)
-        self.assertTrue(all(module["cleared"] for module in clearing.modules))
-        after = scans.snapshot_of(clearing.after)
+        cleared = clearing.clear(self.case, self.tess, triage=True)
+        self.assertTrue(all(module["cleared"] for module in cleared.modules))
+        after = scans.snapshot_of(cleared.after)
         assert after
         self.assertEqual(after.modules[0].with_state("confirmed"), ())  # type: ignore[arg-type]
 
@@ -352,8 +352,8 @@ class Working(WithCar):
         scans.perform(self.case, self.tess)
         self.key("start")
         self.runner.skip(5.0)
-        with self.assertRaises(repairs.ClearRefused) as caught:
-            repairs.clear(self.case, self.tess, triage=True)
+        with self.assertRaises(clearing.ClearRefused) as caught:
+            clearing.clear(self.case, self.tess, triage=True)
         self.assertIn("engine is running", " ".join(caught.exception.remedies))
         self.assertEqual(self.case.clearings.count(), 0)
 

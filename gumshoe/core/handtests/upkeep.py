@@ -70,10 +70,16 @@ def distributor(values: Values) -> Worked:
     return Worked(figures, Verdict.BAD, "Far out: the engine's timing marks first, then the distributor.")
 
 
+def torques(value: float, unit: str = "N·m") -> tuple[tuple[str, float], ...]:
+    """A torque in every unit a wrench has: (unit, value)."""
+    given = units().Quantity(value, TORQUE[unit])
+    return tuple((word, float(given.to(name).magnitude)) for word, name in TORQUE.items())
+
+
 def torque(values: Values) -> Worked:
     """A torque in every unit a wrench has."""
-    value = units().Quantity(number(values, "value"), TORQUE[choice(values, "unit")])
-    figures = tuple(Figure("", float(value.to(name).magnitude), word, 1) for word, name in TORQUE.items())
+    found = torques(number(values, "value"), choice(values, "unit"))
+    figures = tuple(Figure("", value, word, 1) for word, value in found)
     return Worked(figures, Verdict.NONE, "Threads by hand first; angle tightening has no torque to convert.")
 
 

@@ -15,7 +15,8 @@ from gumshoe.core.knowledge.access import Access
 from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.component_rows import ClassRow
 from gumshoe.core.knowledge.parts import Local, PinRow, WiringRow, components, shared_points
-from gumshoe.core.knowledge.rows import Specification
+from gumshoe.core.knowledge.procedures import procedures
+from gumshoe.core.knowledge.rows import RoutineRow, Specification
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.obd.actuators import CommandRow, actuators
 from gumshoe.core.obd.identifiers import IdentifierRow
@@ -79,6 +80,9 @@ class Platform:
     pins: dict[str, dict[str, str]] = field(default_factory=dict)
     command: tuple[CommandRow, ...] = ()
     identifier: tuple[IdentifierRow, ...] = ()
+    procedure: tuple[RoutineRow, ...] = ()
+    torque: dict[str, float] = field(default_factory=dict)
+    """N·m by joint, as the work sheets name them."""
 
     @cached_property
     def local(self) -> Local:
@@ -109,6 +113,12 @@ def load_platform(path: Path) -> Platform:
         for told in found.command:
             if told.actuator not in actuators():
                 raise DataError(f"command {told.identifier:04X}: there is no actuator “{told.actuator}”.")
+        for routine in found.procedure:
+            if routine.procedure not in procedures():
+                raise DataError(f"procedure {routine.identifier:04X}: there is none called “{routine.procedure}”.")
+        for joint, nm in found.torque.items():
+            if not 0.0 < nm <= 1000.0:
+                raise DataError(f"torque: {joint}: {nm:g} N·m cannot be.")
         for row in found.identifier:
             if row.key in fields_by_key():
                 raise DataError(f"identifier {row.id:04X}: the key “{row.key}” belongs to service 01.")

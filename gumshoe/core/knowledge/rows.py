@@ -331,3 +331,58 @@ class SeriesRow:
 class FamiliesFile:
     family: tuple[FamilyRow, ...]
     series: tuple[SeriesRow, ...]
+
+
+@dataclass(frozen=True)
+class SegmentRow:
+    """A piece of a proof drive: minutes and kilometres, hours of rest before it, whether the engine must be warm, and
+    where in engine speed (1/min) and load (%) it usually leads. ``order``: its place in a trip."""
+
+    id: str
+    words: str
+    how: str
+    order: int
+    minutes: float
+    km: float
+    warm: bool
+    rpm: tuple[float, float]
+    load_pct: tuple[float, float]
+    rest_hours: float = 0.0
+    cautions: tuple[str, ...] = ()
+    needs: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class SegmentsFile:
+    """Segments, and for each readiness monitor what it wants of one trip: one segment of every list."""
+
+    segment: tuple[SegmentRow, ...]
+    monitor: dict[str, tuple[tuple[str, ...], ...]]
+
+
+@dataclass(frozen=True)
+class SheetRow:
+    """What a job takes: for which repairs or component classes, tools, what must be new, joints to be torqued, and
+    whether threads are to be started by hand."""
+
+    to: tuple[str, ...]
+    tools: tuple[str, ...]
+    joints: tuple[str, ...] = ()
+    new: tuple[str, ...] = ()
+    by_hand: bool = False
+
+
+@dataclass(frozen=True)
+class SheetsFile:
+    sheet: tuple[SheetRow, ...]
+
+
+@dataclass(frozen=True)
+class RoutineRow:
+    """What a platform says of an after-work procedure: the routine's identifier (service 31) and the unit that runs
+    it."""
+
+    procedure: str
+    identifier: int
+    request_id: int = 0x7E0
+    response_id: int = 0x7E8

@@ -1,28 +1,35 @@
-"""May the codes be cleared now, what will be lost, what will remain."""
+"""May the codes be cleared now, what will be lost, what will remain, and what stands again at once."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.proof.provoked import Found
 
 
 @dataclass(frozen=True)
 class ClearCheck:
-    """``blocks`` must be empty before clearing; ``losses`` and ``remains`` are shown before it is done."""
+    """``blocks`` must be empty before clearing; ``warnings`` are to be thought about; ``losses`` and ``remains`` are
+    shown before it is done."""
 
     blocks: tuple[str, ...]
     losses: tuple[str, ...]
     remains: tuple[str, ...]
+    warnings: tuple[str, ...] = ()
 
     @property
     def allowed(self) -> bool:
         return not self.blocks
 
 
-def check_clear(snapshot: Snapshot | None, loose_ends: tuple[str, ...], rpm: float | None) -> ClearCheck:
-    """Judge a clearing. ``rpm`` is the engine speed now, None when the vehicle does not answer."""
+def check_clear(
+    snapshot: Snapshot | None, loose_ends: tuple[str, ...], rpm: float | None, found: Iterable[Found] = ()
+) -> ClearCheck:
+    """Judge a clearing. ``rpm`` is the engine speed now, None when the vehicle does not answer; ``found``: the codes of
+    the last scan, sorted by what the work explains."""
     blocks = []
     if snapshot is None:
         blocks.append("No scan is stored for this case: scan first, so that nothing is lost.")
@@ -56,4 +63,45 @@ def check_clear(snapshot: Snapshot | None, loose_ends: tuple[str, ...], rpm: flo
             + ", ".join(permanent)
             + ". No tool clears these; the control unit removes them itself once the monitor has run and passed."
         )
-    return ClearCheck(tuple(blocks), tuple(losses), tuple(remains))
+    history = snapshot.codes_in(CodeState.HISTORY)
+    if history:
+        remains.append("Codes of the past in modules that keep a record of their own may stay: " + ", ".join(history))
+    warnings = [
+        f"{row.code} in {row.module} is new, and the work does not explain it: look into it before it is wiped away."
+        for row in found
+        if row.flagged
+    ]
+    return ClearCheck(tuple(blocks), tuple(losses), tuple(remains), tuple(warnings))
+
+
+@dataclass(frozen=True)
+class AtOnce:
+    """A code that stands again with the key on, directly after clearing: a hard fault."""
+
+    code: str
+    module: str
+    state: CodeState
+
+    @property
+    def words(self) -> str:
+        return f"{self.code} is {self.state.value} again in {self.module}: a hard fault, there with the key on."
+
+
+def back_at_once(after: Snapshot) -> tuple[AtOnce, ...]:
+    """What the scan made directly after clearing still or again holds. Permanent codes and history are no return."""
+    return tuple(
+        AtOnce(item.code, module.name or f"{module.responder:X}", item.state)
+        for module in after.modules
+        for item in module.codes
+        if item.state in (CodeState.CONFIRMED, CodeState.PENDING)
+    )
+
+
+def permanent_words(code: str, monitor: str, trips: int) -> str:
+    """Why a permanent code is still there after a good repair, and what takes it away (13 CCR 1968.2 [S])."""
+    return (
+        f"{code} is a permanent code: no tool and no battery takes it away. The control unit removes it by itself "
+        f"{'as soon as' if trips <= 1 else f'after {trips} trips in which'} its monitor “{monitor}” has run to the end "
+        "and found nothing, in a proper trip (ten minutes' running, five of them at 40 km/h or more, half a minute's "
+        "idle). The repair is not in doubt because of it; an inspection may ask for it to be gone."
+    )

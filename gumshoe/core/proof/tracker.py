@@ -12,15 +12,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from gumshoe.core.codes import CodeState
-from gumshoe.core.knowledge.catalogue import Knowledge
-from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.obd.status import MonitorStatus
-from gumshoe.core.signals.regions import WARM_C, Region, classify
+from gumshoe.core.proof.plan import LAMP_TRIPS, WARM_UPS, Plan
+from gumshoe.core.signals.regions import classify
 from gumshoe.core.signals.trims import TOLERABLE_PCT
 
-SIMILAR_RPM = 375.0
-SIMILAR_LOAD_PCT = 20.0
 SIMILAR_NEED_S = 60.0
 """Time in similar conditions asked for in all (common practice)."""
 SIGNAL_NEED_S = 30.0
@@ -37,56 +33,11 @@ class Verdict(StrEnum):
 
 
 @dataclass(frozen=True)
-class Target:
-    """One code that must stay away, and what must have happened before its absence counts."""
-
-    code: str
-    title: str
-    monitor: str
-    trips: int
-
-
-@dataclass(frozen=True)
-class Plan:
-    """What has to be shown: targets, the frame to come near to, the region whose trim must be good."""
-
-    targets: tuple[Target, ...]
-    frame_code: str = ""
-    frame: Mapping[str, float] = field(default_factory=dict)
-    signal_region: Region | None = None
-    known_before: frozenset[str] = frozenset()
-
-
-def plan_proof(before: Snapshot, knowledge: Knowledge) -> Plan:
-    """Derive the plan from the scan stored before clearing."""
-    codes = before.codes_in(CodeState.CONFIRMED, CodeState.PENDING)
-    targets = []
-    for code in codes:
-        row = knowledge.codes.get(code)
-        if row is None:
-            targets.append(Target(code, "not in the catalogue", "comprehensive components", 2))
-        else:
-            targets.append(Target(code, row.title, row.monitor, row.trips))
-    module = before.engine
-    frame = module.frames[0] if module and module.frames else None
-    region = None
-    frame_row = knowledge.codes.get(frame.code) if frame else None
-    if frame and frame_row and frame_row.frame_clue:
-        region = classify(frame.values)
-    return Plan(
-        tuple(targets),
-        frame.code if frame else "",
-        dict(frame.values) if frame else {},
-        region,
-        frozenset(before.codes_in()),
-    )
-
-
-@dataclass(frozen=True)
 class Observation:
     """One look at the vehicle. ``run_time_s`` None: the control unit did not answer (key off).
 
-    ``status`` is PID 41 (this drive cycle); code lists are None when they were not asked for this time.
+    ``status`` is PID 41 (this drive cycle), ``lamp`` PID 01; code lists are None when they were not asked for this
+    time.
     """
 
     run_time_s: float | None
@@ -95,6 +46,7 @@ class Observation:
     confirmed: tuple[str, ...] | None = None
     pending: tuple[str, ...] | None = None
     permanent: tuple[str, ...] | None = None
+    lamp: bool | None = None
 
 
 @dataclass
@@ -125,6 +77,7 @@ class Tracker:
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
+        self.window = plan.window
         self.trips: list[TripRecord] = []
         self.similar_s = 0.0
         self.signal_s = 0.0
@@ -133,6 +86,8 @@ class Tracker:
         self.returned: dict[str, str] = {}
         self.new: dict[str, str] = {}
         self.permanent: tuple[str, ...] = ()
+        self.lamp: bool | None = None
+        self._absent: set[str] = set()
         self.coverage: dict[tuple[int, int], float] = {}
         self.position: tuple[float, float] | None = None
         self.codes_read_at_s: float | None = None
@@ -161,12 +116,20 @@ class Tracker:
 
     def _codes(self, seen: Observation) -> None:
         wanted = {target.code for target in self.plan.targets}
+        if seen.lamp is not None:
+            self.lamp = seen.lamp
         for state, codes in (("confirmed", seen.confirmed), ("pending", seen.pending)):
             for code in codes or ():
-                if code in wanted:
+                if self.plan.by_itself and code in self.plan.known_before:
+                    # Nothing was cleared: what is held still is held; pending once more after it had gone is a return.
+                    if state == "pending" and code in self._absent:
+                        self.returned[code] = state
+                elif code in wanted:
                     self.returned[code] = state
                 elif code not in self.new:
                     self.new[code] = state
+        if self.plan.by_itself and seen.pending is not None:
+            self._absent |= wanted - set(seen.pending)
         if seen.permanent is not None:
             self.permanent = seen.permanent
         if seen.confirmed is not None and seen.pending is not None:
@@ -185,20 +148,14 @@ class Tracker:
         if self.is_similar(rpm, load, values.get("coolant_c", 0.0)):
             self.similar_s += step
         if self.plan.signal_region is not None and classify(values) is self.plan.signal_region:
-            total = values.get("stft_b1_pct", 0.0) + values.get("ltft_b1_pct", 0.0)
+            bank = self.plan.signal_bank
+            total = values.get(f"stft_b{bank}_pct", 0.0) + values.get(f"ltft_b{bank}_pct", 0.0)
             self.signal_s += step
             self._signal_sum += total * step
 
     def is_similar(self, rpm: float, load: float, coolant_c: float) -> bool:
         """Whether a moment lies within the stored frame's window."""
-        frame = self.plan.frame
-        if not frame:
-            return False
-        return (
-            abs(rpm - frame.get("rpm", 0.0)) <= SIMILAR_RPM
-            and abs(load - frame.get("load_pct", 0.0)) <= SIMILAR_LOAD_PCT
-            and (coolant_c >= WARM_C) == (frame.get("coolant_c", 0.0) >= WARM_C)
-        )
+        return self.window is not None and self.window.holds(rpm, load, coolant_c)
 
     # -- judging ------------------------------------------------------------------------------------------
 
@@ -211,64 +168,75 @@ class Tracker:
         """Watched trips in which the monitor ran to its end."""
         return sum(monitor in trip.complete for trip in self.trips)
 
+    @property
+    def completed(self) -> dict[str, int]:
+        """Every monitor that ran to its end, and in how many watched trips."""
+        names = dict.fromkeys(name for trip in self.trips for name in sorted(trip.complete))
+        return {name: self.good_trips(name) for name in names}
+
+    @property
+    def frame_met(self) -> bool:
+        """Whether it was driven near the stored frame for long enough (or no frame asks for it)."""
+        return self.window is None or self.similar_s >= SIMILAR_NEED_S
+
     def conditions(self) -> tuple[Condition, ...]:
         """The check list."""
         rows = []
-        for monitor in dict.fromkeys(target.monitor for target in self.plan.targets):
-            need = max(target.trips for target in self.plan.targets if target.monitor == monitor)
+        for monitor, need in self.plan.monitors.items():
             have = self.good_trips(monitor)
             codes = ", ".join(target.code for target in self.plan.targets if target.monitor == monitor)
-            rows.append(
-                Condition(
-                    f"Monitor “{monitor}” run to its end ({codes})",
-                    have >= need,
-                    f"{min(have, need)} of {need} trips",
-                    min(have / need, 1.0),
-                )
-            )
-        if self.plan.frame:
+            shown = f"{min(have, need)} of {need} trips"
+            words = f"Monitor “{monitor}” run to its end ({codes})"
+            rows.append(Condition(words, have >= need, shown, min(have / need, 1.0)))
+        if self.window is not None:
             rows.append(
                 Condition(
                     f"Driven in conditions similar to the frame of {self.plan.frame_code}",
-                    self.similar_s >= SIMILAR_NEED_S,
+                    self.frame_met,
                     f"{self.similar_s:.0f} s, {SIMILAR_NEED_S:.0f} s needed",
                     min(self.similar_s / SIMILAR_NEED_S, 1.0),
                 )
             )
         if self.plan.signal_region is not None:
-            mean = self.signal_pct
-            good = mean is None or abs(mean) <= TOLERABLE_PCT
-            done = self.signal_s >= SIGNAL_NEED_S and mean is not None and good
-            shown = "not seen yet" if mean is None else f"{mean:+.1f} % over {self.signal_s:.0f} s"
-            rows.append(
-                Condition(
-                    f"Total trim back within ±{TOLERABLE_PCT:.0f} % at {self.plan.signal_region.value}",
-                    done,
-                    shown,
-                    min(self.signal_s / SIGNAL_NEED_S, 1.0) if good else 0.0,
-                )
-            )
+            rows.append(self._signal())
+        if self.plan.by_itself:
+            words = f"The control unit has put the lamp out by itself ({LAMP_TRIPS} good trips in a row)"
+            shown = {None: "not read yet", True: "still on", False: "out"}[self.lamp]
+            rows.append(Condition(words, self.lamp is False, shown, 1.0 if self.lamp is False else 0.0))
+        rows.append(self._absence())
+        return tuple(rows)
+
+    def _signal(self) -> Condition:
+        mean, region = self.signal_pct, self.plan.signal_region
+        good = mean is None or abs(mean) <= TOLERABLE_PCT
+        done = self.signal_s >= SIGNAL_NEED_S and mean is not None and good
+        shown = "not seen yet" if mean is None else f"{mean:+.1f} % over {self.signal_s:.0f} s"
+        bank = f" of bank {self.plan.signal_bank}" if self.plan.signal_bank > 1 else ""
+        words = f"Total trim{bank} back within ±{TOLERABLE_PCT:.0f} % at {region.value if region else ''}"
+        return Condition(words, done, shown, min(self.signal_s / SIGNAL_NEED_S, 1.0) if good else 0.0)
+
+    def _absence(self) -> Condition:
         after = self.codes_read_at_s is not None and self.total_s > 0 and self.codes_read_at_s >= self.total_s - 60.0
         clean = after and not self.returned
         if self.returned:
             shown = ", ".join(f"{code} {state}" for code, state in self.returned.items())
         else:
             shown = "none" if after else "not read since the drive"
-        rows.append(
-            Condition(
-                "Pending and confirmed codes read after the drive: none of the old ones",
-                clean,
-                shown,
-                1.0 if clean else 0.0,
-            )
-        )
-        return tuple(rows)
+        if self.plan.by_itself:
+            words = f"No code pending again (the stored one is erased by itself after {WARM_UPS} warm-ups)"
+        else:
+            words = "Pending and confirmed codes read after the drive: none of the old ones"
+        return Condition(words, clean, shown, 1.0 if clean else 0.0)
 
-    def verdict(self) -> tuple[Verdict, tuple[str, ...]]:
-        """The verdict and what is missing, or what came back."""
+    def verdict(self, more: Iterable[Condition] = ()) -> tuple[Verdict, tuple[str, ...]]:
+        """The verdict and what is missing, or what came back. ``more``: conditions beyond the drive."""
         if self.returned:
-            return Verdict.CAME_BACK, tuple(f"{code} is {state} again" for code, state in self.returned.items())
-        missing = tuple(f"{row.words}: {row.detail}" for row in self.conditions() if not row.done)
+            provoked = {target.code for target in self.plan.targets if target.provoked}
+            return Verdict.CAME_BACK, tuple(
+                f"{code} is {state} again" + (" (set by the work: look what is still off)" if code in provoked else "")
+                for code, state in self.returned.items()
+            )
+        missing = tuple(f"{row.words}: {row.detail}" for row in (*self.conditions(), *more) if not row.done)
         if self.new:
             missing += tuple(
                 f"New code {code} ({state}): look into it before the car goes" for code, state in self.new.items()

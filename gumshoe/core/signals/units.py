@@ -11,6 +11,28 @@ from gumshoe.core.knowledge.outcomes import unit_name, units
 Floats = NDArray[np.float64]
 
 
+READERS = {
+    "km": ("mi", 0),
+    "km/h": ("mph", 0),
+    "°C": ("°F", 0),
+    "kPa": ("psi", 1),
+    "mbar": ("inHg", 2),
+    "N·m": ("lbf·ft", 1),
+    "mm": ("in", 3),
+    "L": ("gal", 1),
+}
+"""What a reader of US customary units wants instead, and to how many digits."""
+
+
+def for_reader(value: float, unit: str, *, customary: bool) -> tuple[float, str]:
+    """A value in the reader's units: as it is, or in US customary units where there is one for it."""
+    if not customary or unit not in READERS:
+        return value, unit
+    into, digits = READERS[unit]
+    found = converted(np.asarray([value], dtype=np.float64), unit, into)
+    return (value, unit) if found is None else (round(float(found[0]), digits), into)
+
+
 def converted(values: Floats, unit: str, into: str) -> Floats | None:
     """The values in another unit; None when one of them is not known or they do not measure the same thing."""
     registry = units()

@@ -15,7 +15,7 @@ from gumshoe.web.bench.circuit_picture import controls, picture
 from gumshoe.web.bench.stand import Stand, stand_for, stand_of
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs import services as repairs
+from gumshoe.web.repairs import ends
 
 
 @needs(Right.SEE)
@@ -46,7 +46,7 @@ def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     except BadInput as error:
         return _page(request, case, name, stand, trouble=str(error), typed=typed, status=400)
     if request.POST.get("still_off"):
-        repairs.open_end(case, request.user, circuits.off_words(case, name, stand), name)  # type: ignore[arg-type]
+        ends.open_end(case, request.user, circuits.off_words(case, name, stand), name)  # type: ignore[arg-type]
     messages.success(request, f"Stored: {stored.shown}. What it rules out is below.")
     return redirect(_address(case, name, stand))
 

@@ -12,7 +12,7 @@ from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.bench import hand, services
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
-from gumshoe.web.repairs import services as repairs
+from gumshoe.web.repairs import ends
 from gumshoe.web.suspects import services as suspects
 
 
@@ -55,7 +55,7 @@ def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     except BadInput as error:
         return _page(request, case, row, request.POST, error.what, status=400)
     if row.loose_end and request.POST.get("loose_end"):
-        repairs.open_end(case, request.user, row.loose_end, "")  # type: ignore[arg-type]
+        ends.open_end(case, request.user, row.loose_end, "")  # type: ignore[arg-type]
     outcome = services.outcome_of(row, stored.outcome)
     found = outcome.words if outcome else stored.outcome
     messages.success(request, f"{row.words}: {found}. The suspects were ranked anew.")

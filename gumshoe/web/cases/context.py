@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404
 
 from gumshoe.web.cases import standing
 from gumshoe.web.cases.models import Case
+from gumshoe.web.shop import history
 from gumshoe.web.vehicles import garage
 
 
@@ -25,6 +26,7 @@ def folder(case: Case, stage: str, **more: Any) -> dict[str, Any]:
         "tabs": standing.tabs(case, stage),
         "standing": standing.standing(case),
         "bay_open": case.closed_at is None and garage.runner(case.vehicle.stand_in) is not None,
+        "comebacks": history.comebacks_of(case),
         "loose_ends": case.looseends.filter(closed__isnull=True),
         **more,
     }

@@ -6,10 +6,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.urls import reverse
+from django.utils import timezone
 
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs.models import Answer
+from gumshoe.web.repairs.models import Answer, Review, Verdict
 
 STAGES = ("complaint", "scan", "read", "live", "suspects", "bench", "repair", "clear", "prove", "report")
 _APPS = {
@@ -57,7 +58,17 @@ class _Facts:
         self.lines = list(case.lines.filter(at__gt=since).prefetch_related("works", "answers"))
         self.worked = [work for line in self.lines for work in line.works.all()]
         self.loose = case.looseends.filter(closed__isnull=True).count()
+        self.sent_back = self.verdict is not None and self._is_sent_back(self.verdict)
+        follow = case.followups.last()
+        self.waits_until = (
+            follow.due if follow and judgement is not None and follow.due > timezone.localdate() else None
+        )
         self.ever_worked = case.works.exists()
+
+    @staticmethod
+    def _is_sent_back(verdict: Verdict) -> bool:
+        review = verdict.review
+        return review is not None and review.kind == Review.Kind.SENT_BACK
 
     @property
     def cleared(self) -> bool:
@@ -105,7 +116,11 @@ def _next(facts: _Facts) -> tuple[str, str, str]:
     if facts.proven:
         return "report", "Proven: hand over with the report", "good"
     if facts.worked and facts.cleared:
+        if facts.waits_until:
+            return "prove", f"Waits for its proof: look again on {facts.waits_until:%d %b}", ""
         return "prove", "Drive and prove the repair", ""
+    if facts.sent_back and not facts.worked:
+        return "suspects", "The verdict was sent back: make the test that is missing", "bad"
     if facts.open_lines or facts.worked:
         return _repairing(facts)
     if facts.verdict:

@@ -36,3 +36,22 @@ class Judgement(Evidence):
     clearing = models.ForeignKey(Clearing, on_delete=models.PROTECT, related_name="judgements")
     verdict = models.CharField(max_length=12)
     reasons = models.JSONField(default=list)
+
+
+class Recurrence(Evidence):
+    """How often an intermittent fault was seen before the repair, over what; ``belief``: the technician's own
+    probability that the repair was right, where he gives one. The latest holds."""
+
+    times = models.PositiveIntegerField()
+    over = models.FloatField()
+    unit = models.CharField(max_length=6)
+    belief = models.FloatField(null=True, blank=True)
+    why = models.CharField(max_length=200, blank=True)
+
+
+class FollowUp(Evidence):
+    """When a case whose proof is still open is looked at again; the latest holds."""
+
+    due = models.DateField()
+    km = models.PositiveIntegerField(null=True, blank=True)
+    why = models.CharField(max_length=200)

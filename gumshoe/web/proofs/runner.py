@@ -15,7 +15,7 @@ from pydantic import TypeAdapter
 
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.errors import GumshoeError
-from gumshoe.core.obd.errors import LinkError, NoAnswer
+from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Link
 from gumshoe.core.obd.pids import pid_table, split_current_data
 from gumshoe.core.obd.status import decode_status
@@ -25,7 +25,7 @@ from gumshoe.web.vehicles.links import ENGINE_MODULE, Connection
 
 log = logging.getLogger(__name__)
 FAST = (0x04, 0x05, 0x06, 0x07, 0x0C, 0x0D)
-SLOW = (0x1F, 0x41)
+SLOW = (0x01, 0x08, 0x09, 0x1F, 0x41)
 ROUND_S = 0.03
 CODES_EVERY_S = 0.7
 FLUSH_S = 1.0
@@ -49,12 +49,13 @@ def observe(link: Link, *, codes: bool) -> Observation:
         values: dict[str, float] = {}
         raw: dict[int, bytes] = {}
         for group in (FAST, SLOW):
-            raw |= split_current_data(link.ask(ENGINE_MODULE, bytes((0x01, *group))).payload, group)
+            raw |= _asked(link, group)
         for number, data in raw.items():
             values |= table[number].decode(data)
     except NoAnswer:
         return Observation(None)
     status = decode_status(raw[0x41]) if 0x41 in raw else None
+    lamp = decode_status(raw[0x01]).lamp if 0x01 in raw else None
     kept = {
         key: round(values[key], 2)
         for key in (
@@ -64,6 +65,8 @@ def observe(link: Link, *, codes: bool) -> Observation:
             "speed_kmh",
             "stft_b1_pct",
             "ltft_b1_pct",
+            "stft_b2_pct",
+            "ltft_b2_pct",
         )
         if key in values
     }
@@ -71,7 +74,21 @@ def observe(link: Link, *, codes: bool) -> Observation:
     if codes:
         for name, service in (("confirmed", 0x03), ("pending", 0x07), ("permanent", 0x0A)):
             lists[name] = read_codes(link, service)
-    return Observation(values.get("run_time_s"), kept, status, **lists)
+    return Observation(values.get("run_time_s"), kept, status, lamp=lamp, **lists)
+
+
+def _asked(link: Link, group: tuple[int, ...]) -> dict[int, bytes]:
+    """Several PIDs at once; a unit that takes one at a time, or knows not all of them, is asked one by one."""
+    try:
+        return split_current_data(link.ask(ENGINE_MODULE, bytes((0x01, *group))).payload, group)
+    except Refused:
+        found: dict[int, bytes] = {}
+        for number in group:
+            try:
+                found |= split_current_data(link.ask(ENGINE_MODULE, bytes((0x01, number))).payload, (number,))
+            except Refused:
+                continue
+        return found
 
 
 def read_codes(link: Link, service: int) -> tuple[str, ...] | None:

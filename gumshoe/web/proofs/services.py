@@ -2,33 +2,32 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
+from gumshoe.core.clues import Clue, ClueKind, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, GumshoeError
-from gumshoe.core.knowledge.catalogue import monitor_needs
-from gumshoe.core.proof.tracker import (
-    GRID_LOAD,
-    GRID_RPM,
-    SIMILAR_LOAD_PCT,
-    SIMILAR_RPM,
-    Observation,
-    Plan,
-    Tracker,
-    Verdict,
-    plan_proof,
-    replay,
-)
+from gumshoe.core.proof.clear_guard import permanent_words
+from gumshoe.core.proof.drive_plan import DrivePlan
+from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof
+from gumshoe.core.proof.signal_proof import Condemning, measured_again
+from gumshoe.core.proof.tracker import GRID_RPM, Condition, Observation, Tracker, Verdict, replay
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.proofs import runner
+from gumshoe.web.proofs import runner, waiting
+from gumshoe.web.proofs.drawing import x_of, y_of
 from gumshoe.web.proofs.models import Judgement, ProofDrive
+from gumshoe.web.repairs import aftercare, ends
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
+from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles import services as vehicles
 from gumshoe.web.vehicles.links import connection
+
+WARM_C = 70.0
 
 
 def clearing_of(case: Case) -> Clearing | None:
@@ -41,7 +40,8 @@ def plan_of(clearing: Clearing) -> Plan:
     snapshot = scans.snapshot_of(clearing.before)
     if snapshot is None:
         raise BadInput("The scan before clearing was interrupted: there is nothing to prove against.")
-    return plan_proof(snapshot, cases.knowledge_of(clearing.case))
+    knowledge = cases.knowledge_of(clearing.case)
+    return plan_proof(snapshot, knowledge, by_itself=clearing.by_itself, provoked=clearing.expected)
 
 
 def tracker_of(clearing: Clearing) -> Tracker:
@@ -62,26 +62,100 @@ def recorded(clearing: Clearing) -> list[Observation]:
     ]
 
 
+# -- beyond the drive -------------------------------------------------------------------------------------
+
+
+def conditions_beyond(clearing: Clearing, tracker: Tracker) -> tuple[Condition, ...]:
+    """What the drive alone cannot show: the condemning clue measured again, procedures done, far enough without it."""
+    case = clearing.case
+    rows = [*signal_conditions(clearing, tracker.plan)]
+    for item in aftercare.asked(case):
+        if item.row.advised:
+            continue
+        run = item.run
+        shown = "not done yet" if run is None else f"{run.get_outcome_display()}{f': {run.left}' if run.left else ''}"
+        rows.append(
+            Condition(f"{item.row.words} (after: {item.because})", item.settled, shown, 1.0 if item.settled else 0.0)
+        )
+    curve = waiting.curve_of(clearing, tracker)
+    if curve is not None:
+        rows.append(waiting.condition_of(curve))
+    return tuple(rows)
+
+
+def signal_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
+    """The measured clues that condemned the part, and whether they are right again."""
+    case = clearing.case
+    verdict = case.verdicts.filter(at__lt=clearing.at).last()
+    if verdict is None:
+        return ()
+    wanted = [
+        Condemning(ClueKind(row["kind"]), row["variable"], row["value"], row["words"]) for row in verdict.condemning
+    ]
+    if plan.signal_region is not None:  # the trim is watched on the drive itself
+        wanted = [item for item in wanted if item.kind is not ClueKind.GRADED]
+    if not wanted:
+        return ()
+    return measured_again(cases.knowledge_of(case), verdict.suspect, wanted, later_clues(clearing))
+
+
+def later_clues(clearing: Clearing) -> tuple[Clue, ...]:
+    """The clues of tests and recordings made since the last work before the clearing."""
+    case = clearing.case
+    since = max((work.at for work in case.works.filter(at__lt=clearing.at)), default=clearing.at)
+    evidence = suspects.evidence_of(case, since=since)
+    return tuple(
+        clue
+        for clue in extract(evidence, cases.knowledge_of(case))
+        if clue.kind in (ClueKind.GRADED, ClueKind.TEST) and clue.at
+    )
+
+
+# -- driving ----------------------------------------------------------------------------------------------
+
+
+def still_to_drive(clearing: Clearing, tracker: Tracker) -> DrivePlan:
+    """The cheapest drive for what is missing."""
+    needs = needs_of(tracker.plan, tracker.completed, frame_met=tracker.frame_met)
+    warm = False
+    if clearing.case.vehicle.stand_in:
+        try:
+            warm = vehicles.state(clearing.case.vehicle)["coolant_c"] >= WARM_C
+        except GumshoeError:
+            warm = False
+    features = cases.powertrain_of(clearing.case).features
+    return drive_for(needs, features, starts_warm=warm)
+
+
+def pieces_of(plan: DrivePlan) -> tuple[tuple[str, ...], ...]:
+    """The plan's trips by the names of their segments; idle and a round in town where nothing is missing."""
+    return tuple(tuple(row.id for row in trip.segments) for trip in plan.trips) or (("idle", "town"),)
+
+
 def begin(case: Case, user: User) -> ProofDrive:
-    """Begin to watch; a stand-in is driven, a real vehicle waits for its driver. Raises BadInput when not possible."""
+    """Begin to watch; a stand-in is driven as the plan says, a real vehicle waits for its driver.
+
+    Raises BadInput when not possible.
+    """
     clearing = clearing_of(case)
     if clearing is None:
         raise BadInput("Nothing has been cleared after a repair yet.", remedies=("clear first, then prove",))
-    if case.looseends.filter(closed__isnull=True).exists():
-        raise BadInput("There is a loose end.", remedies=("put it back and tick it on the Repair page",))
+    ends.refuse_while_open(case)
     if runner.running(case.pk):
         raise BadInput("A drive is being watched already.")
     tracker = replay(plan_of(clearing), recorded(clearing))
-    how = "stand-in, two mixed drives, 60 times real time" if case.vehicle.stand_in else "road test"
+    plan = still_to_drive(clearing, tracker)
+    trips = pieces_of(plan)
+    how = f"stand-in, {len(trips)} trip{'' if len(trips) == 1 else 's'}" if case.vehicle.stand_in else "road test"
     drive = ProofDrive.objects.create(case=case, by=user, clearing=clearing, how=how)
     if case.vehicle.stand_in:
-        vehicles.act(case.vehicle, "drive:proof")
+        vehicles.drive_trips(case.vehicle, trips)
     runner.start(drive, connection(case.vehicle), tracker)
     return drive
 
 
 def finish(case: Case, user: User) -> Judgement:
-    """Stop watching, scan once more, judge, store the verdict."""
+    """Stop watching, scan once more, judge, store the verdict. Raises BadInput while a loose end is open."""
     watcher = runner.running(case.pk)
     if watcher is not None:
         watcher.stop()
@@ -92,14 +166,29 @@ def finish(case: Case, user: User) -> Judgement:
     after = _scan_after(case, user)
     if after is not None:
         tracker.observe(after)
-    verdict, reasons = tracker.verdict()
+    verdict, reasons = tracker.verdict(conditions_beyond(clearing, tracker))
+    loose = ends.open_ends(case)
+    if loose and verdict is Verdict.PROVEN:
+        verdict, reasons = Verdict.NOT_YET, tuple(f"Loose end: {end}" for end in loose)
     if after is None and verdict is Verdict.PROVEN:
         verdict, reasons = Verdict.NOT_YET, ("The codes were not read after the drive: key on, then judge again",)
-    return Judgement.objects.create(case=case, by=user, clearing=clearing, verdict=verdict.value, reasons=list(reasons))
+    reasons = (*reasons, *(f"Look first at the ledger: {words}" for words in _named_by_ledger(case, tracker)))
+    judgement = Judgement.objects.create(
+        case=case, by=user, clearing=clearing, verdict=verdict.value, reasons=list(reasons)
+    )
+    if verdict is Verdict.NOT_YET:
+        waiting.remember(case, user, waiting.curve_of(clearing, tracker))
+    return judgement
+
+
+def _named_by_ledger(case: Case, tracker: Tracker) -> list[str]:
+    """Which entry of the ledger, or which part of the work, would explain a code that is new or back."""
+    seen = {*tracker.new, *tracker.returned}
+    return list(dict.fromkeys(f"{row.code}: {row.words}" for row in ends.provoked_codes(case) if row.code in seen))
 
 
 def _scan_after(case: Case, user: User) -> Observation | None:
-    """The closing scan as an observation of the codes; None when the vehicle does not answer."""
+    """The closing scan as an observation of the codes of every module; None when the vehicle does not answer."""
     try:
         stored = scans.perform(case, user, Scan.Why.AFTER_DRIVE)
     except GumshoeError:
@@ -107,13 +196,16 @@ def _scan_after(case: Case, user: User) -> Observation | None:
     snapshot = scans.snapshot_of(stored)
     if snapshot is None or snapshot.engine is None:
         return None
-    engine = snapshot.engine
     return Observation(
         None,
-        confirmed=engine.with_state(CodeState.CONFIRMED),
-        pending=engine.with_state(CodeState.PENDING),
-        permanent=engine.with_state(CodeState.PERMANENT),
+        confirmed=snapshot.codes_in(CodeState.CONFIRMED),
+        pending=snapshot.codes_in(CodeState.PENDING),
+        permanent=snapshot.codes_in(CodeState.PERMANENT),
+        lamp=snapshot.lamp,
     )
+
+
+# -- for the page -----------------------------------------------------------------------------------------
 
 
 def state(case: Case) -> dict[str, Any]:
@@ -123,11 +215,12 @@ def state(case: Case) -> dict[str, Any]:
         return {"running": False, "conditions": [], "coverage": [], "verdict": "", "reasons": []}
     watcher = runner.running(case.pk)
     tracker = tracker_of(clearing)
+    beyond = conditions_beyond(clearing, tracker)
     if watcher is not None:
         with watcher.lock:
-            shown = _shown(tracker)
+            shown = _shown(tracker, beyond)
     else:
-        shown = _shown(tracker)
+        shown = _shown(tracker, beyond)
     shown["running"] = watcher is not None
     shown["trouble"] = watcher.trouble.what if watcher and watcher.trouble else ""
     shown["drive"] = None
@@ -139,15 +232,15 @@ def state(case: Case) -> dict[str, Any]:
     return shown
 
 
-def _shown(tracker: Tracker) -> dict[str, Any]:
-    verdict, reasons = tracker.verdict()
+def _shown(tracker: Tracker, beyond: tuple[Condition, ...]) -> dict[str, Any]:
+    verdict, reasons = tracker.verdict(beyond)
     return {
         "conditions": [
             {"words": row.words, "done": row.done, "detail": row.detail, "share": round(row.share, 3)}
-            for row in tracker.conditions()
+            for row in (*tracker.conditions(), *beyond)
         ],
         "coverage": [[rpm, load, round(seconds, 1)] for (rpm, load), seconds in tracker.coverage.items()],
-        "here": [_x(max(tracker.position[0], GRID_RPM[0])), _y(tracker.position[1])] if tracker.position else None,
+        "here": [x_of(max(tracker.position[0], GRID_RPM[0])), y_of(tracker.position[1])] if tracker.position else None,
         "trips": len(tracker.trips),
         "km": round(tracker.km, 1),
         "minutes": round(tracker.total_s / 60.0, 1),
@@ -158,72 +251,36 @@ def _shown(tracker: Tracker) -> dict[str, Any]:
     }
 
 
-def drive_plan(plan: Plan) -> list[dict[str, str]]:
-    """What to drive, in words: each monitor's needs and the frame's window."""
-    rows = []
-    for monitor in dict.fromkeys(target.monitor for target in plan.targets):
-        trips = max(target.trips for target in plan.targets if target.monitor == monitor)
-        need = monitor_needs().get(monitor, "See the vehicle's service information.")
-        rows.append({"what": f"Monitor “{monitor}”, {trips} trip{'s' if trips > 1 else ''}", "how": need})
-    if plan.frame:
-        low, high = window(plan)
-        rows.append(
-            {
-                "what": f"Similar to the frame of {plan.frame_code}",
-                "how": f"{low[0]:.0f}–{high[0]:.0f} 1/min at {low[1]:.0f}–{high[1]:.0f} % load, engine "
-                f"{'warm' if plan.frame.get('coolant_c', 0) >= 70 else 'cold'}, a minute in all.",
-            }
-        )
-    return rows
+@dataclass(frozen=True)
+class Readiness:
+    """One readiness monitor: before clearing, and now; ``wanted``: the proof needs it."""
+
+    name: str
+    before: bool | None
+    now: bool
+    wanted: bool
 
 
-def window(plan: Plan) -> tuple[tuple[float, float], tuple[float, float]]:
-    """The frame's window: lower and upper corner in (1/min, % load)."""
-    rpm, load = plan.frame.get("rpm", 0.0), plan.frame.get("load_pct", 0.0)
-    return (
-        (max(rpm - SIMILAR_RPM, 0.0), max(load - SIMILAR_LOAD_PCT, 0.0)),
-        (rpm + SIMILAR_RPM, min(load + SIMILAR_LOAD_PCT, 100.0)),
-    )
+def readiness(clearing: Clearing, tracker: Tracker) -> list[Readiness]:
+    """Readiness before the clearing and now: told by the newest scan since, or completed on a watched trip."""
+    before = scans.snapshot_of(clearing.before)
+    stored = scans.latest(clearing.case)
+    later = scans.snapshot_of(stored) if stored and stored.at > clearing.at else None
+    held = before.engine.status if before and before.engine else None
+    told = later.engine.status if later and later.engine else None
+    done = {item.name for item in told.monitors if item.supported and item.complete} if told else set()
+    if clearing.by_itself and held:
+        done |= {item.name for item in held.monitors if item.supported and item.complete}
+    done |= set(tracker.completed)
+    names = [item.name for item in (told or held).monitors if item.supported] if (told or held) else []
+    was = {item.name: item.complete for item in held.monitors if item.supported} if held else {}
+    return [Readiness(name, was.get(name), name in done, name in tracker.plan.monitors) for name in names]
 
 
-CELL_W, CELL_H, MAP_LEFT, MAP_TOP = 30, 22, 44, 10
-
-
-def _x(rpm: float) -> float:
-    return round(MAP_LEFT + (rpm - GRID_RPM[0]) / 250.0 * CELL_W, 1)
-
-
-def _y(load: float) -> float:
-    return round(MAP_TOP + (100.0 - load) / 10.0 * CELL_H, 1)
-
-
-def coverage_map(plan: Plan) -> dict[str, Any]:
-    """The grid of the coverage drawing: cells with their place, axes, and the frame's window."""
-    x, y = _x, _y
-    cells = [
-        {"id": f"{rpm}-{load}", "x": x(rpm), "y": y(load + 10)} for rpm in GRID_RPM for load in GRID_LOAD if load < 100
+def permanent_notes(plan: Plan, tracker: Tracker) -> list[str]:
+    """Why permanent codes are still there, and what takes them away."""
+    targets = {target.code: target for target in plan.targets}
+    return [
+        permanent_words(code, targets[code].monitor if code in targets else "comprehensive components", 1)
+        for code in tracker.permanent
     ]
-    shape: dict[str, Any] = {
-        "cells": cells,
-        "cell_w": CELL_W - 1,
-        "cell_h": CELL_H - 1,
-        "left": MAP_LEFT,
-        "bottom": y(0),
-        "width": x(GRID_RPM[-1] + 250) + 10,
-        "height": y(0) + 40,
-        "rpm_ticks": [{"x": x(rpm), "text": rpm} for rpm in range(500, 4751, 500)],
-        "load_ticks": [{"y": y(load), "text": load} for load in range(0, 101, 20)],
-        "frame": None,
-    }
-    if plan.frame:
-        low, high = window(plan)
-        left_x, right_x = x(max(low[0], GRID_RPM[0])), x(min(high[0], GRID_RPM[-1] + 250))
-        shape["frame"] = {
-            "x": left_x,
-            "y": y(high[1]),
-            "w": right_x - left_x,
-            "h": y(low[1]) - y(high[1]),
-            "dot_x": x(plan.frame.get("rpm", 0.0)),
-            "dot_y": y(plan.frame.get("load_pct", 0.0)),
-        }
-    return shape

@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
+from datetime import date
+from typing import Any
+
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from gumshoe.core.errors import GumshoeError
+from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.knowledge.catalogue import monitor_needs
+from gumshoe.core.proof.exposure import Unit
 from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
-from gumshoe.web.proofs import services
+from gumshoe.web.proofs import drawing, services, waiting
+from gumshoe.web.repairs import aftercare
+from gumshoe.web.repairs.models import Clearing
+from gumshoe.web.shop.models import Settings
 from gumshoe.web.ui.responses import problem
 
 
@@ -20,27 +29,41 @@ def prove(request: HttpRequest, pk: int) -> HttpResponse:
     """Plan, coverage, check list, verdicts so far."""
     case = find(pk)
     clearing = services.clearing_of(case)
-    plan = services.plan_of(clearing) if clearing else None
-    return render(
-        request,
-        "proofs/prove.html",
-        folder(
-            case,
-            "prove",
-            clearing=clearing,
-            plan=plan,
-            drive_plan=services.drive_plan(plan) if plan else [],
-            coverage=services.coverage_map(plan) if plan else None,
-            state=services.state(case),
-            judgements=list(case.judgements.order_by("-at", "-pk")),
-            setup={
-                "state": reverse("proofs:state", args=[pk]),
-                "begin": reverse("proofs:begin", args=[pk]),
-                "finish": reverse("proofs:finish", args=[pk]),
-                "standIn": bool(case.vehicle.stand_in),
-            },
-        ),
-    )
+    return render(request, "proofs/prove.html", folder(case, "prove", clearing=clearing, **_shown(clearing)))
+
+
+def _shown(clearing: Clearing | None) -> dict[str, Any]:
+    """What there is to show once something was cleared (or left to the control unit)."""
+    if clearing is None:
+        return {}
+    case = clearing.case
+    tracker = services.tracker_of(clearing)
+    plan, drive = tracker.plan, services.still_to_drive(clearing, tracker)
+    curve = waiting.curve_of(clearing, tracker)
+    knowledge = cases.knowledge_of(case)
+    return {
+        "drive": drive,
+        "cautions": [knowledge.cautions[name] for name in drive.cautions],
+        "needs_words": [(name, monitor_needs()[name]) for name in plan.monitors if name in monitor_needs()],
+        "coverage": drawing.coverage_map(plan),
+        "curve": curve,
+        "chart": drawing.curve_chart(curve) if curve else None,
+        "belief_from": waiting.belief_of(case)[1],
+        "recurrence": case.recurrences.last(),
+        "units": [str(unit) for unit in Unit],
+        "readiness": services.readiness(clearing, tracker),
+        "permanent": services.permanent_notes(plan, tracker),
+        "procedures": aftercare.open_procedures(case),
+        "follow_up": case.followups.last(),
+        "state": services.state(case),
+        "judgements": list(case.judgements.select_related("by").order_by("-at", "-pk")),
+        "setup": {
+            "state": reverse("proofs:state", args=[case.pk]),
+            "begin": reverse("proofs:begin", args=[case.pk]),
+            "finish": reverse("proofs:finish", args=[case.pk]),
+            "standIn": bool(case.vehicle.stand_in),
+        },
+    }
 
 
 @require_GET
@@ -73,3 +96,28 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
         return JsonResponse({"verdict": judgement.verdict, "reasons": judgement.reasons})
     messages.info(request, f"Verdict: {judgement.verdict}.")
     return redirect("proofs:prove", pk)
+
+
+@require_POST
+@needs(Right.APPROVE)
+def follow_up(request: HttpRequest, pk: int) -> HttpResponse:
+    """When the case is looked at again."""
+    case, post = find(pk), request.POST
+    try:
+        due = date.fromisoformat(post.get("due", ""))
+    except ValueError as error:
+        raise BadInput("On which day?", remedies=("choose a day",)) from error
+    km = post.get("km", "").strip()
+    row = waiting.follow_up(case, request.user, due, int(km) if km.isdigit() else None, post.get("why", ""))  # type: ignore[arg-type]
+    messages.success(request, f"To be looked at again on {row.due:%d %b %Y}.")
+    return redirect("proofs:prove", case.pk)
+
+
+@require_GET
+@needs(Right.SEE)
+def calendar(request: HttpRequest) -> HttpResponse:
+    """The cases that wait for their proof, as an iCalendar file."""
+    content = waiting.calendar(waiting.due_list(), Settings.load().shop_name)
+    response = HttpResponse(content, content_type="text/calendar; charset=utf-8")
+    response["Content-Disposition"] = 'attachment; filename="proofs-due.ics"'
+    return response

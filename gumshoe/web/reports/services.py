@@ -1,4 +1,4 @@
-"""Gather a case for its one-page report."""
+"""Gather a case for its reports: one page for the customer, the file with every reading."""
 
 from __future__ import annotations
 
@@ -8,6 +8,11 @@ from typing import Any
 from django.utils import timezone
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.proof.inspection import inspection
+from gumshoe.core.proof.tracker import Tracker
+from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench import services as bench
@@ -15,7 +20,11 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import recordings as live
 from gumshoe.web.proofs import services as proofs
+from gumshoe.web.proofs import waiting
+from gumshoe.web.repairs import clearing, ends, offering
+from gumshoe.web.repairs.models import Answer, Clearing
 from gumshoe.web.scans import services as scans
+from gumshoe.web.shop import history
 
 LAMP_MEANING = {
     "proven": "The lamp is out, and the control unit has checked the repaired system itself and found it good.",
@@ -24,62 +33,111 @@ LAMP_MEANING = {
     "came back": "The fault has shown itself again. The case goes on.",
     "": "Nothing has been cleared and proven yet.",
 }
+LEFT_ALONE = (
+    "Nothing was cleared: the lamp goes out by itself after three good trips in a row. While it is on, that is "
+    "expected; flashing is not: then stop driving."
+)
+LEFT_ALONE_PROVEN = (
+    "The lamp has gone out by itself: the control unit has found the repaired system good on three trips."
+)
 
 
-def gather(case: Case) -> dict[str, Any]:
-    """Everything the report shows, as plain values and stored rows."""
-    first = case.scans.filter(interrupted=False).first()
-    snapshot = scans.snapshot_of(first) if first else None
-    knowledge = cases.knowledge_of(case)
-    codes = []
-    for code in snapshot.codes_in() if snapshot else ():
-        row = knowledge.codes.get(code)
-        states = [item.state.value for module in snapshot.modules for item in module.codes if item.code == code]
-        codes.append({"code": code, "title": row.title if row else "the maker's own code", "states": ", ".join(states)})
-    clearing = proofs.clearing_of(case)
-    judgement = clearing.judgements.last() if clearing else None
-    tracker = proofs.tracker_of(clearing) if clearing else None
-    lines = [
-        {"line": line, "answer": line.answers.last(), "work": line.works.last()}
-        for line in case.lines.prefetch_related("answers", "works")
-    ]
-    done_total = sum((row["line"].total for row in lines if row["work"]), Decimal("0"))
-    rows = live.recorded(case)
+def customer(case: Case) -> dict[str, Any]:
+    """The customer's page: told, found, decided, done, the lamp now, the inspection, what is still open."""
+    made = proofs.clearing_of(case)
+    tracker = proofs.tracker_of(made) if made else None
+    judgement = made.judgements.last() if made else None
+    rows = offering.proposed(case)
+    stored = scans.latest(case)
+    snapshot = scans.snapshot_of(stored) if stored else None
+    features = cases.powertrain_of(case).features
     return {
         "complaint": cases.complaint_of(case),
-        "snapshot": snapshot,
-        "first_scan": first,
-        "codes": codes,
+        "codes": codes_of(case),
+        "verdict": case.verdicts.last(),
         "tests": [row for row in bench.performed(case) if not row["superseded"]],
+        "lines": rows,
+        "left": [row for row in rows if row.answer and row.answer.kind != Answer.Kind.APPROVED],
+        "works": list(case.works.select_related("line", "by")),
+        "total": sum((row.line.total for row in rows if row.done), Decimal("0")),
+        "judgement": judgement,
+        "lamp_meaning": lamp_meaning(made, judgement.verdict if judgement else ""),
+        "conditions": (*tracker.conditions(), *proofs.conditions_beyond(made, tracker)) if made and tracker else (),
+        "permanent": proofs.permanent_notes(tracker.plan, tracker) if tracker else [],
+        "inspection": inspection(snapshot.engine if snapshot else None, snapshot.lamp if snapshot else None, features),
+        "follow_up": case.followups.last(),
+        "ends": case.looseends.filter(closed__isnull=True),
+        "comebacks": history.comebacks_of(case),
+        "curve": waiting.curve_of(made, tracker) if made and tracker else None,
+    }
+
+
+def lamp_meaning(made: Clearing | None, verdict: str) -> str:
+    """What the lamp says now, in plain words."""
+    if made is not None and made.by_itself and verdict != ProofVerdict.CAME_BACK:
+        return LEFT_ALONE_PROVEN if verdict == ProofVerdict.PROVEN else LEFT_ALONE
+    return LAMP_MEANING[verdict]
+
+
+def codes_of(case: Case) -> list[dict[str, str]]:
+    """The codes of the first scan with their titles and states."""
+    first = case.scans.filter(interrupted=False).first()
+    snapshot = scans.snapshot_of(first) if first else None
+    return _titled(snapshot, cases.knowledge_of(case)) if snapshot else []
+
+
+def _titled(snapshot: Snapshot, knowledge: Knowledge) -> list[dict[str, str]]:
+    found = []
+    for code in snapshot.codes_in():
+        row = knowledge.codes.get(code)
+        states = [item.state.value for module in snapshot.modules for item in module.codes if item.code == code]
+        found.append({"code": code, "title": row.title if row else "the maker's own code", "states": ", ".join(states)})
+    return found
+
+
+def file(case: Case) -> dict[str, Any]:
+    """The technical file: everything on record, in the order it was made."""
+    knowledge = cases.knowledge_of(case)
+    recorded = live.recorded(case)
+    made = proofs.clearing_of(case)
+    tracker: Tracker | None = proofs.tracker_of(made) if made else None
+    scanned = []
+    for stored in case.scans.select_related("by"):
+        snapshot = scans.snapshot_of(stored)
+        scanned.append((stored, snapshot, _titled(snapshot, knowledge) if snapshot else []))
+    return {
+        "complaints": case.complaints.select_related("by"),
+        "scans": scanned,
+        "recordings": recorded,
+        "trims": live.trim_reading(recorded, knowledge.powertrain),
+        "tests": bench.performed(case),
         "circuits": circuits.reported(case),
         "worked": case.handmeasurements.select_related("by"),
         "commands": case.commandruns.select_related("by"),
         "traces": case.scopetraces.select_related("by"),
-        "trims": live.trim_reading(rows, cases.knowledge_of(case).powertrain),
-        "verdict": case.verdicts.last(),
-        "lines": lines,
-        "total": done_total,
-        "judgement": judgement,
-        "conditions": tracker.conditions() if tracker else (),
+        "rulings": case.rulings.select_related("by"),
+        "verdicts": case.verdicts.select_related("by").prefetch_related("reviews__by", "causes__by"),
+        "lines": offering.proposed(case),
+        "works": case.works.select_related("line", "by"),
+        "photos": case.photos.select_related("by"),
+        "all_ends": case.looseends.select_related("by", "closed__by"),
+        "provoked": ends.sorted_codes(case),
+        "procedures": case.procedureruns.select_related("by"),
+        "clearings": [(row, clearing.at_once(row)) for row in case.clearings.select_related("before", "after", "by")],
+        "readiness": proofs.readiness(made, tracker) if made and tracker else [],
         "tracker": tracker,
-        "lamp_meaning": LAMP_MEANING.get(judgement.verdict if judgement else "", ""),
-        "ends": case.looseends.select_related("closed"),
-        "incomplete": _incomplete(case),
+        "judgements": case.judgements.select_related("by"),
+        "recurrences": case.recurrences.select_related("by"),
+        "followups": case.followups.select_related("by"),
+        "mails": case.mails.select_related("by"),
+        "notes": case.notes.select_related("by"),
     }
 
 
-def _incomplete(case: Case) -> tuple[str, ...]:
-    """Readiness monitors still open in the newest scan: an inspection asks for them."""
-    stored = scans.latest(case)
-    snapshot = scans.snapshot_of(stored) if stored else None
-    if snapshot is None or snapshot.engine is None or snapshot.engine.status is None:
-        return ()
-    return snapshot.engine.status.incomplete
-
-
 def close(case: Case, user: User) -> None:
-    """Close the case. Raises BadInput while a loose end is open."""
-    if case.looseends.filter(closed__isnull=True).exists():
-        raise BadInput("There is a loose end.", remedies=("put it back and tick it on the Repair page",))
+    """Close the case. Raises BadInput while a loose end is open, or when it is closed already."""
+    ends.refuse_while_open(case)
+    if case.closed_at is not None:
+        raise BadInput("The case is closed already.")
     case.closed_at = timezone.now()
     case.save(update_fields=["closed_at"])

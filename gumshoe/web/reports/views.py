@@ -1,4 +1,4 @@
-"""The report page."""
+"""The reports: customer's page, technical file, one self-contained page, case file."""
 
 from __future__ import annotations
 
@@ -11,15 +11,41 @@ from gumshoe.core.casefile import CaseFileError, write_case
 from gumshoe.core.casefile.files import MAX_BYTES
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases.context import find, folder
-from gumshoe.web.reports import importing, services
+from gumshoe.web.reports import importing, mailing, services, standalone
 from gumshoe.web.reports.casefile import export
 
 
 @needs(Right.SEE)
 def report(request: HttpRequest, pk: int) -> HttpResponse:
-    """One page, printable."""
+    """The customer's page, printable."""
     case = find(pk)
-    return render(request, "reports/report.html", folder(case, "report", report=services.gather(case)))
+    return render(request, "reports/report.html", folder(case, "report", report=services.customer(case)))
+
+
+@needs(Right.SEE)
+def file(request: HttpRequest, pk: int) -> HttpResponse:
+    """The technical file with every reading, printable."""
+    case = find(pk)
+    return render(request, "reports/file.html", folder(case, "report", file=services.file(case)))
+
+
+@needs(Right.SEE)
+def page(request: HttpRequest, pk: int) -> HttpResponse:
+    """Both in one HTML file that needs nothing else, as a download."""
+    case = find(pk)
+    response = HttpResponse(standalone.page(case), content_type="text/html; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="case-{case.number}.html"'
+    return response
+
+
+@require_POST
+@needs(Right.APPROVE)
+def mail(request: HttpRequest, pk: int) -> HttpResponse:
+    """Send the report to the customer, the self-contained page with it."""
+    case = find(pk)
+    sent = mailing.send_report(case, request.user, request.POST.get("to", ""))  # type: ignore[arg-type]
+    messages.success(request, f"Sent to {sent.to}; a copy is with the case.")
+    return redirect("reports:report", pk)
 
 
 @needs(Right.SEE)

@@ -186,6 +186,13 @@ def telling(case: Case) -> Scan | None:
     return scans[0] if scans else None
 
 
+def telling_codes(case: Case) -> tuple[str, ...]:
+    """The codes this case is about: confirmed and pending ones of its telling scan."""
+    stored = telling(case)
+    snapshot = snapshot_of(stored) if stored else None
+    return snapshot.codes_in(CodeState.CONFIRMED, CodeState.PENDING) if snapshot else ()
+
+
 @dataclass(frozen=True)
 class Reading:
     """What the Read page shows."""

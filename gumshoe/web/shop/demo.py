@@ -34,7 +34,7 @@ from gumshoe.web.live.models import Recording
 from gumshoe.web.proofs import runner as proofs_runner
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs.models import ProofChunk, ProofDrive
-from gumshoe.web.repairs import services as repairs
+from gumshoe.web.repairs import clearing, offering, verdicts, working
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.vehicles import description, garage
@@ -259,8 +259,8 @@ def _came_back(staff: dict[str, User], car: Vehicle) -> None:
     )
     _key(car, "on")
     scans.perform(case, runa)
-    repairs.give_verdict(case, runa, "upstream_sensor_lean")
-    repairs.name_cause(case, runa, "", "age")
+    verdicts.give_verdict(case, runa, "upstream_sensor_lean")
+    verdicts.name_cause(case, runa, "", "age")
     _repair(case, runa, "renew_upstream_sensor", "Parcel office", "by phone")
     clear_and_drive(case, runa)
 
@@ -290,8 +290,8 @@ def _proven(staff: dict[str, User], car: Vehicle) -> None:
         ("look_hoses", {"found": "booster hose split"}),
     ):
         bench.record(case, teo, bench.test_of(case, name), typed, "")
-    repairs.give_verdict(case, teo, "booster_hose_leak")
-    repairs.name_cause(case, teo, "", "the hose hardens at its clamp")
+    verdicts.give_verdict(case, teo, "booster_hose_leak")
+    verdicts.name_cause(case, teo, "", "the hose hardens at its clamp")
     _repair(case, teo, "renew_booster_hose", "Ansa Brekke", "at the counter")
     clear_and_drive(case, teo)
 
@@ -347,21 +347,22 @@ def _record(case: Case, user: User, purpose: str, rpm: float) -> None:
 
 
 def _repair(case: Case, user: User, repair: str, who: str, how: str) -> None:
-    line = repairs.propose_line(case, user, repair)
-    repairs.answer(case, user, line.pk, "approved", who, how)
-    repairs.do_work(case, user, line.pk, "", "", None, "")
+    line = offering.propose_line(case, user, repair)
+    offering.answer(case, user, line.pk, "approved", who, how)
+    working.do_work(case, user, line.pk, "", "", None, "")
 
 
 def clear_and_drive(case: Case, user: User) -> None:
     """Clear, drive the stand-in's proof profile with time skipped, judge."""
     _key(case.vehicle, "on")
-    clearing = repairs.clear(case, user, triage=False)
+    cleared = clearing.clear(case, user, triage=False)
     drive = ProofDrive.objects.create(
-        case=case, by=user, clearing=clearing, how="stand-in, two mixed drives, time skipped"
+        case=case, by=user, clearing=cleared, how="stand-in, as the plan says, time skipped"
     )
-    tracker = replay(proofs.plan_of(clearing), [])
+    tracker = replay(proofs.plan_of(cleared), [])
     running = cars.runner_of(case.vehicle)
-    running.drive("proof", 1.0)
+    plan = proofs.still_to_drive(cleared, tracker)
+    cars.drive_trips(case.vehicle, proofs.pieces_of(plan), 1.0)
     observations, codes_at = [], 0.0
     with connection(case.vehicle).use() as link:
         while running.vehicle.driving:

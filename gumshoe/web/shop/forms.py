@@ -15,7 +15,17 @@ class SettingsForm(forms.ModelForm):
 
     class Meta:
         model = Settings
-        fields = ("shop_name", "currency", "labour_per_hour", "learns", "lacks", "interface", "channel", "bitrate")
+        fields = (
+            "shop_name",
+            "currency",
+            "labour_per_hour",
+            "learns",
+            "lacks",
+            "customary_units",
+            "interface",
+            "channel",
+            "bitrate",
+        )
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

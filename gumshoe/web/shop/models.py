@@ -13,6 +13,7 @@ class Settings(models.Model):
     shop_name = models.CharField(max_length=80, default="Workshop")
     currency = models.CharField(max_length=8, default="€")
     labour_per_hour = models.DecimalField(max_digits=7, decimal_places=2, default=Decimal("84.00"))
+    customary_units = models.BooleanField(default=False)
     interface = models.CharField(max_length=30, default="socketcan", help_text="python-can interface name")
     channel = models.CharField(max_length=60, default="can0", help_text="can0, a serial port, …")
     bitrate = models.PositiveIntegerField(default=500_000)

@@ -14,6 +14,7 @@ from django.db.migrations.executor import MigrationExecutor
 from gumshoe.web.bench import commanding
 from gumshoe.web.live import feed
 from gumshoe.web.proofs import runner
+from gumshoe.web.repairs import aftercare
 from gumshoe.web.scans import services as scans
 from gumshoe.web.vehicles import garage, links
 
@@ -49,6 +50,7 @@ def serve(host: str, port: int) -> None:
         print("Stopping …", file=sys.stderr)
         feed.stop_all()
         commanding.stop_all()
+        aftercare.stop_all()
         runner.stop_all()
         links.close_all()
         garage.stop_all()

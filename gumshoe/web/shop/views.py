@@ -4,19 +4,38 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
 
 from gumshoe.web.accounts.rights import Right, needs
-from gumshoe.web.shop import services
+from gumshoe.web.proofs import waiting
+from gumshoe.web.shop import history, services
 from gumshoe.web.shop.forms import SettingsForm
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.vehicles import links
+from gumshoe.web.vehicles.models import Vehicle
 
 
 @needs(Right.SEE)
 def board(request: HttpRequest) -> HttpResponse:
     """Every open case, by what it waits for."""
-    return render(request, "shop/board.html", {"columns": services.board(), "closed": services.closed()})
+    return render(
+        request,
+        "shop/board.html",
+        {"columns": services.board(), "closed": services.closed(), "due": waiting.due_list()},
+    )
+
+
+@needs(Right.SEE)
+def vehicle_history(request: HttpRequest, pk: int) -> HttpResponse:
+    """A vehicle's cases on one line of time."""
+    line = history.timeline(get_object_or_404(Vehicle, pk=pk))
+    return render(request, "shop/history.html", {"line": line, "chart": history.chart(line)})
+
+
+@needs(Right.SEE)
+def parts(request: HttpRequest) -> HttpResponse:
+    """How long parts live, by make."""
+    return render(request, "shop/parts.html", {"lives": history.part_life(), "unproven": history.unproven()})
 
 
 @needs(Right.MANAGE)

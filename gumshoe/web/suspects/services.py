@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from datetime import datetime
 from typing import Any
-
-from django.utils import timezone
 
 from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract, known_causes
 from gumshoe.core.errors import BadInput
@@ -20,19 +19,20 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.library.models import HeardRate
 from gumshoe.web.live import recordings as live
+from gumshoe.web.repairs import ends
 from gumshoe.web.repairs.models import Verdict
 from gumshoe.web.scans import services as scans
-from gumshoe.web.scans.models import Scan
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects.models import Ruling
 
 
-def evidence_of(case: Case) -> Evidence:
-    """Everything on record, as the core's plain values."""
-    complaint = cases.complaint_of(case)
+def evidence_of(case: Case, since: datetime | None = None) -> Evidence:
+    """Everything on record, as the core's plain values; of tests and recordings only those made since a moment, where
+    one is given."""
+    complaint, knowledge = cases.complaint_of(case), cases.knowledge_of(case)
     stored = scans.telling(case)
     snapshot = scans.snapshot_of(stored) if stored else None
-    recorded = live.recorded(case)
+    recorded = [row for row in live.recorded(case) if since is None or row.recording.at > since]
     trims = tuple((trim, row.recording.source, _stamp(row.recording)) for row in recorded for trim in row.trims)
     shown = tuple(
         TestOutcome(found.test, found.outcome, row.recording.source, _stamp(row.recording))
@@ -48,16 +48,20 @@ def evidence_of(case: Case) -> Evidence:
     )
     rulings = rulings_of(case)
     document = cases.imported_of(case)
-    if document and not document.recordings:
+    if document and not document.recordings and since is None:
         trims = (*((trim, "imported", "") for trim in document.trims), *trims)
+    made = case.testrecords.all() if since is None else case.testrecords.filter(at__gt=since)
     # What was tested by hand stands above what a recording shows.
-    tested = (TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in case.testrecords.all())
+    tested = (TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in made)
     return Evidence(
         symptoms=tuple(complaint.symptoms) if complaint else (),
         symptom_source=(complaint.source, _stamp(complaint)) if complaint else ("", ""),
         module=snapshot.engine if snapshot else None,
         others=tuple(item for item in snapshot.modules if item is not snapshot.engine) if snapshot else (),
-        known=known_causes(cases.knowledge_of(case), complaint.symptoms if complaint else (), taken_off(case, stored)),
+        known=(
+            *known_causes(knowledge, complaint.symptoms if complaint else ()),
+            *ends.causes_on_record(case, knowledge, stored.at if stored else None),
+        ),
         scan_source=(stored.source, _stamp(stored)) if stored else ("", ""),
         trims=trims,
         tests=(*shown, *tested),
@@ -66,18 +70,6 @@ def evidence_of(case: Case) -> Evidence:
         doubtful=frozenset(subject for subject, kind in rulings.items() if kind == Ruling.Kind.DOUBT),
         specification=cases.specification_of(case),
     )
-
-
-def taken_off(case: Case, stored: Scan | None) -> list[tuple[str, str]]:
-    """Components that the loose-ends ledger had off when the scan was made, each with the time it came off."""
-    if stored is None:
-        return []
-    off = case.looseends.exclude(component="").filter(at__lte=stored.at).select_related("closed")
-    return [
-        (end.component, f"{timezone.localtime(end.at):%H:%M}")
-        for end in off
-        if not hasattr(end, "closed") or end.closed.at >= stored.at
-    ]
 
 
 def rulings_of(case: Case) -> dict[str, str]:

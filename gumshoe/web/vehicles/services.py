@@ -8,7 +8,7 @@ from typing import Any
 from gumshoe.core.circuits import Circuit, Probe
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.errors import BadInput
-from gumshoe.simulator.drives import PROFILES
+from gumshoe.simulator.drives import PIECES, PROFILES
 from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.garage import Runner
 from gumshoe.web.vehicles import garage
@@ -85,6 +85,26 @@ def carry_out(vehicle: Vehicle, component: str, reached: Iterable[str], *, wirin
     running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
     if running:
         running.carry_out(component, reached, wiring=wiring)
+
+
+def drive_trips(vehicle: Vehicle, trips: tuple[tuple[str, ...], ...], speedup: float = DRIVE_SPEEDUP) -> None:
+    """Drive a stand-in trips made of named pieces (segments of a drive plan have the same names)."""
+    known = tuple(tuple(name for name in names if name in PIECES) for names in trips)
+    runner_of(vehicle).drive_pieces(tuple(names for names in known if names), speedup)
+
+
+def leave_key_on(vehicle: Vehicle, hours: float) -> None:
+    """Leave the key of a stand-in on for so long, where there is one: its battery gives what it has."""
+    running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
+    if running:
+        running.leave_key_on(hours)
+
+
+def charge(vehicle: Vehicle) -> None:
+    """Put a charger on a stand-in's battery, where there is one."""
+    running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
+    if running:
+        running.charge()
 
 
 def set_plug(vehicle: Vehicle, component: str, *, off: bool) -> None:

@@ -12,6 +12,7 @@ from django.utils.safestring import SafeString
 
 from gumshoe.core.knowledge.code_catalogue import failure_words
 from gumshoe.core.obd.pids import fields_by_key
+from gumshoe.core.signals.units import for_reader
 from gumshoe.core.words import share
 
 register = template.Library()
@@ -100,6 +101,17 @@ def money(context: dict[str, Any], amount: Decimal | float | None) -> str:
     """An amount in the shop's currency."""
     settings = context.get("shop_settings")
     return f"{settings.currency if settings else ''} {amount or 0:,.2f}".strip()
+
+
+@register.simple_tag(takes_context=True)
+def measure(context: dict[str, Any], value: float | None, unit: str) -> str:
+    """A value with its unit, in the units the shop's readers use: ``12,430 km``, ``7,724 mi``."""
+    if not isinstance(value, int | float):
+        return "–"
+    settings = context.get("shop_settings")
+    shown, into = for_reader(float(value), unit, customary=bool(settings and settings.customary_units))
+    digits = 0 if abs(shown) >= 100 or shown == int(shown) else 1
+    return f"{shown:,.{digits}f} {into}"
 
 
 @register.filter

@@ -1,0 +1,194 @@
+"""Codes that the work itself has set: what happened on the car, which codes that brings in which control units, and,
+after the next scan, which of the codes are expected and which are not.
+
+A part that was off sets its circuit codes only while the key was on; where nobody knows, the codes stay possible with
+half their chance. The causes beyond a part's own plug stand in ``provoked.toml``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cache
+from pathlib import Path
+
+from gumshoe.core.clues.known import unplugged
+from gumshoe.core.codes import CodeState
+from gumshoe.core.errors import DataError
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.code_index import standard_index
+from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.obd.snapshot import Snapshot
+
+UNKNOWN_KEY = 0.5
+"""What a chance is worth where nobody knows whether the key was on."""
+WORTH_EXPECTING = 0.03
+"""A code with less of a chance than this does not count as explained by the work."""
+WORTH_TELLING = 0.25
+"""From this chance on a code is foretold by name."""
+
+
+class Did(StrEnum):
+    """What was done to a part."""
+
+    OFF = "off"
+    REMOVED = "removed"
+    JUMPED = "jumped"
+    DRAINED = "drained"
+    FLAT = "flat"
+    RENEWED = "renewed"
+
+
+@dataclass(frozen=True)
+class Happening:
+    """Something the work did to a component: what, from when to when (epoch seconds; ``until`` None: still so), and
+    whether the key was on meanwhile (None: nobody knows)."""
+
+    component: str
+    did: Did
+    words: str
+    since: float
+    until: float | None
+    key_on: bool | None
+
+
+@dataclass(frozen=True)
+class CauseRow:
+    """A row of ``provoked.toml``."""
+
+    id: str
+    words: str
+    happens: tuple[str, ...]
+    to: tuple[str, ...]
+    key: bool
+    codes: dict[str, float]
+    why: str
+
+
+@dataclass(frozen=True)
+class ProvokedFile:
+    cause: tuple[CauseRow, ...]
+
+
+@dataclass(frozen=True)
+class Provoked:
+    """A code the work will have set: its chance, where it would stand, which happening and why."""
+
+    code: str
+    chance: float
+    where: str
+    words: str
+    why: str
+
+    @property
+    def foretold(self) -> bool:
+        """Whether it is likely enough to be named before the scan."""
+        return self.chance >= WORTH_TELLING
+
+
+@dataclass(frozen=True)
+class Found:
+    """A code of a scan, sorted: ``expected`` tells which work explains it, ``old`` that it was there before the
+    work."""
+
+    code: str
+    states: tuple[CodeState, ...]
+    module: str
+    old: bool
+    expected: Provoked | None = None
+
+    @property
+    def flagged(self) -> bool:
+        """New, and the work does not explain it."""
+        return not self.old and self.expected is None
+
+
+@cache
+def causes() -> tuple[CauseRow, ...]:
+    """The shipped causes. Raises DataError where one names something done that nobody can do, or no code."""
+    rows = load_table(Path(__file__).parent / "provoked.toml", ProvokedFile).cause
+    for row in rows:
+        unknown = set(row.happens) - set(Did)
+        if unknown:
+            raise DataError(f"provoked.toml: {row.id}: nothing is “{unknown.pop()}”.")
+        for reference in row.codes:
+            if ": " in reference:
+                standard_index().numbers(reference, 2)
+    return rows
+
+
+def key_was_on(
+    since: float, until: float | None, seen: Iterable[tuple[float, float]], told: bool | None
+) -> bool | None:
+    """Whether the key was on within a stretch of time: seen by the bus (stretches in which a control unit answered),
+    else what somebody told, else None."""
+    end = float("inf") if until is None else until
+    if any(on_until >= since and on_from <= end for on_from, on_until in seen):
+        return True
+    return told
+
+
+def provoked(knowledge: Knowledge, happenings: Iterable[Happening]) -> tuple[Provoked, ...]:
+    """Every code that the happenings may have set, the likeliest first; where two bring the same, the likelier."""
+    found: dict[str, Provoked] = {}
+    for item in happenings:
+        for code, (chance, why) in _brought_by(knowledge, item).items():
+            if code not in found or chance > found[code].chance:
+                found[code] = Provoked(code, chance, where_of(code, knowledge), item.words, why)
+    return tuple(sorted(found.values(), key=lambda row: (-row.chance, row.code)))
+
+
+def _brought_by(knowledge: Knowledge, item: Happening) -> dict[str, tuple[float, str]]:
+    worth = {True: 1.0, None: UNKNOWN_KEY, False: 0.0}[item.key_on]
+    found: dict[str, tuple[float, str]] = {}
+    if item.did in (Did.OFF, Did.REMOVED) and item.component != "battery":
+        for code, chance in unplugged(knowledge, item.component).codes.items():
+            if chance * worth:
+                found[code] = chance * worth, "Its plug was off while the key was on."
+    part = knowledge.components.get(item.component)
+    names = {item.component, part.row.id if part else ""}
+    did = Did.OFF if item.did is Did.REMOVED else item.did
+    for cause in causes():
+        if did not in cause.happens or not names & set(cause.to):
+            continue
+        for reference, chance in cause.codes.items():
+            for code in _numbers(knowledge, reference):
+                worthy = chance * (worth if cause.key else 1.0)
+                if worthy > found.get(code, (0.0, ""))[0]:
+                    found[code] = worthy, cause.why
+    return found
+
+
+def _numbers(knowledge: Knowledge, reference: str) -> tuple[str, ...]:
+    """The codes a reference names; a number stands for itself whether or not the catalogue has it."""
+    return (reference,) if ": " not in reference else knowledge.index.numbers(reference, knowledge.powertrain.banks)
+
+
+def where_of(code: str, knowledge: Knowledge) -> str:
+    """In which control unit a code of the work usually stands."""
+    row = knowledge.codes.get(code)
+    if code[0] in "UBC":
+        return "any control unit"
+    if code[:3] in ("P07", "P08", "P09") or (row is not None and row.component.startswith("transmission")):
+        return "transmission"
+    if row is not None and row.component == "immobiliser key":
+        return "body or engine"
+    return "engine"
+
+
+def sort_codes(before: Snapshot | None, after: Snapshot, expected: Iterable[Provoked]) -> tuple[Found, ...]:
+    """The codes of the scan after the work: the old ones, those expected from the work, and the rest, which is flagged.
+
+    A code that a module held before the work is old there and nowhere else.
+    """
+    known = {row.code: row for row in expected if row.chance >= WORTH_EXPECTING}
+    held = {(module.responder, item.code) for module in (before.modules if before else ()) for item in module.codes}
+    rows = []
+    for module in after.modules:
+        for code in dict.fromkeys(item.code for item in module.codes):
+            states = tuple(dict.fromkeys(item.state for item in module.codes if item.code == code))
+            old = (module.responder, code) in held
+            name = module.name or f"{module.responder:X}"
+            rows.append(Found(code, states, name, old, None if old else known.get(code)))
+    return tuple(rows)

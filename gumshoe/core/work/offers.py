@@ -1,0 +1,127 @@
+"""What can be offered for a fault: mend or replace, original or aftermarket, one or the set, each with its risk.
+
+Prices are the tables'; the shop overwrites them on the line. The share that a repair cures comes from the posterior:
+the probability of all suspects of that part that this repair puts right, over that of all its suspects.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from enum import StrEnum
+
+from gumshoe.core.history.parts import PartLife
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.rows import RepairRow
+from gumshoe.core.suspects.posterior import Assessment
+
+AFTERMARKET_PRICE = Decimal("0.55")
+"""What an aftermarket part costs beside the original (invented; the shop types the real price)."""
+SET_TIME = 0.6
+"""Minutes of each further member of a set, beside the first: access is paid once (common practice)."""
+CENT = Decimal("0.01")
+CURES_ALL = 0.98
+
+
+class Quality(StrEnum):
+    """Where a part comes from."""
+
+    ORIGINAL = "original"
+    AFTERMARKET = "aftermarket"
+    NONE = "no part"
+
+
+class Scope(StrEnum):
+    """How much is renewed."""
+
+    ONE = "the failed one"
+    SET = "the set"
+
+
+@dataclass(frozen=True)
+class Offer:
+    """One way to put it right: minutes, parts in the shop's currency, what it cures and what to think of."""
+
+    repair: RepairRow
+    quality: Quality
+    scope: Scope
+    minutes: int
+    parts: Decimal
+    words: str
+    notes: tuple[str, ...] = ()
+    default: bool = False
+
+    @property
+    def key(self) -> str:
+        """How a form names it."""
+        return f"{self.repair.id}:{self.quality.name.lower()}:{self.scope.name.lower()}"
+
+
+def offers(
+    knowledge: Knowledge, assessment: Assessment, repair: str, lives: Mapping[str, Iterable[PartLife]]
+) -> tuple[Offer, ...]:
+    """Every way to offer a repair: itself first, then its alternatives. ``lives``: the shop's part life by class."""
+    own = knowledge.repairs.get(repair)
+    if own is None:
+        return ()
+    found: list[Offer] = []
+    for row in (own, *others(knowledge, own)):
+        found += _of(knowledge, assessment, row, lives)
+    return tuple(
+        Offer(o.repair, o.quality, o.scope, o.minutes, o.parts, o.words, o.notes, index == 0)
+        for index, o in enumerate(found)
+    )
+
+
+def others(knowledge: Knowledge, own: RepairRow) -> tuple[RepairRow, ...]:
+    """The other repairs of the same component: mend where this one renews, and the other way round."""
+    return tuple(row for row in knowledge.repairs.values() if row.component == own.component and row.id != own.id)
+
+
+def members(knowledge: Knowledge, own: RepairRow) -> tuple[RepairRow, ...]:
+    """The same repair at every cylinder, where it is one of a set; else only itself."""
+    stem = own.id.rstrip("0123456789")
+    if stem == own.id or not stem.endswith("_"):
+        return (own,)
+    return tuple(row for row in knowledge.repairs.values() if row.id.rstrip("0123456789") == stem)
+
+
+def cures(knowledge: Knowledge, assessment: Assessment, repair: RepairRow) -> float:
+    """The share of what may be wrong with this part that the repair puts right; 1 where nothing else is suspected."""
+    of_part = {
+        item.id: item.probability
+        for item in assessment.suspects
+        if item.row.component == repair.component and item.probability > 0.0
+    }
+    whole = sum(of_part.values())
+    if whole <= 0.0:
+        return 1.0
+    return sum(p for name, p in of_part.items() if knowledge.faults[name].repair == repair.id) / whole
+
+
+def _of(
+    knowledge: Knowledge, assessment: Assessment, row: RepairRow, lives: Mapping[str, Iterable[PartLife]]
+) -> list[Offer]:
+    share = cures(knowledge, assessment, row)
+    notes = () if share >= CURES_ALL else (f"cures {share:.0%} of what may be wrong with this part",)
+    buys = not row.wiring and row.id.startswith("renew_") and row.parts > 0
+    if not buys:
+        mends = row.wiring or row.id.startswith("mend_")
+        more = ("the part itself stays as it is",) if mends else ()
+        return [Offer(row, Quality.NONE, Scope.ONE, row.minutes, row.parts, row.words, (*notes, *more))]
+    part = knowledge.components.get(row.component)
+    told = tuple(life.words for life in lives.get(part.row.id if part else row.component, ()))
+    cheap = (row.parts * AFTERMARKET_PRICE).quantize(CENT)
+    found = [
+        Offer(row, Quality.ORIGINAL, Scope.ONE, row.minutes, row.parts, f"{row.words}, original part", notes),
+        Offer(row, Quality.AFTERMARKET, Scope.ONE, row.minutes, cheap, f"{row.words}, aftermarket part",
+              (*notes, *(told or ("no part of the kind on the shop's record yet",)))),
+    ]  # fmt: skip
+    several = members(knowledge, row)
+    if len(several) > 1:
+        minutes = round(row.minutes * (1.0 + SET_TIME * (len(several) - 1)))
+        note = "measure the others first: worn alike, the set saves the second visit; good, they stay"
+        words = f"{row.words.rstrip('0123456789 ')}: all {len(several)}, original parts"
+        found.append(Offer(row, Quality.ORIGINAL, Scope.SET, minutes, row.parts * len(several), words, (*notes, note)))
+    return found

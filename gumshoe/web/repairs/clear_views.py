@@ -1,0 +1,141 @@
+"""The Clear page: expected codes, the guard, clearing in all or some modules, after-work procedures."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.web.accounts.rights import Right, may, needs
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.repairs import aftercare, clearing, ends
+from gumshoe.web.repairs.panel import ledger
+from gumshoe.web.ui.responses import problem
+
+
+@needs(Right.SEE)
+def clear(request: HttpRequest, pk: int) -> HttpResponse:
+    """The guard: what stands in the way, what will be lost, what remains, what the work itself has set."""
+    case = find(pk)
+    clearings = list(case.clearings.select_related("before", "after", "by"))
+    return render(
+        request,
+        "repairs/clear.html",
+        folder(
+            case,
+            "clear",
+            check=clearing.clear_check(case),
+            modules=clearing.modules_of(case),
+            clearings=[(row, clearing.at_once(row)) for row in clearings],
+            triages=[clearing.triage_of(row) for row in clearings if row.triage],
+            worked=case.works.exists(),
+            foretold=[row for row in ends.provoked_codes(case) if row.foretold],
+            found=ends.sorted_codes(case),
+            procedures=aftercare.asked(case),
+            **ledger(case, "clear"),
+        ),
+    )
+
+
+@require_POST
+@needs(Right.WORK)
+def clear_now(request: HttpRequest, pk: int) -> HttpResponse:
+    """Clear and scan again at once."""
+    case, post = find(pk), request.POST
+    triage = post.get("triage") == "1"
+    chosen = [int(value) for value in post.getlist("module") if value.isdigit()]
+    if post.get("some") == "1" and not chosen:
+        raise BadInput("No module was chosen.", kept="Nothing was cleared.", remedies=("tick at least one",))
+    done = clearing.clear(
+        case,
+        request.user,  # type: ignore[arg-type]
+        triage=triage,
+        only=frozenset(chosen) if post.get("some") == "1" else None,
+    )
+    messages.success(request, "Cleared, and scanned again at once.")
+    for row in clearing.at_once(done):
+        messages.error(request, row.words)
+    return redirect("repairs:clear" if triage or clearing.at_once(done) else "proofs:prove", case.pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def leave(request: HttpRequest, pk: int) -> HttpResponse:
+    """Clear nothing: the control unit is left to put the lamp out."""
+    clearing.leave_to_itself(find(pk), request.user)  # type: ignore[arg-type]
+    messages.success(request, "Nothing was cleared: the control unit puts the lamp out after three good trips.")
+    return redirect("proofs:prove", pk)
+
+
+# -- after-work procedures --------------------------------------------------------------------------------
+
+
+@needs(Right.SEE)
+def procedure(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """One procedure: why, conditions as the car tells them now, steps, and its run."""
+    case = find(pk)
+    need = aftercare.one_of(case, name)
+    knowledge = cases.knowledge_of(case)
+    conditions = aftercare.conditions(case, need.row)
+    return render(
+        request,
+        "repairs/procedure.html",
+        folder(
+            case,
+            "clear",
+            need=need,
+            routine=aftercare.routine_of(case, need.row),
+            conditions=conditions,
+            ready=all(item.holds for item in conditions),
+            cautions=[knowledge.cautions[key] for key in need.row.cautions],
+            runs=[run for run in case.procedureruns.select_related("by") if run.procedure == name],
+            setup={
+                "state": reverse("repairs:procedure_state", args=[pk, name]),
+                "start": reverse("repairs:procedure_start", args=[pk, name]),
+                "stop": reverse("repairs:procedure_stop", args=[pk, name]),
+            },
+        ),
+    )
+
+
+@require_POST
+@needs(Right.WORK)
+def procedure_start(request: HttpRequest, pk: int, name: str) -> JsonResponse:
+    """Begin it."""
+    try:
+        aftercare.start(find(pk), name)
+    except GumshoeError as error:
+        return problem(error, 409)
+    return JsonResponse({"running": True})
+
+
+@require_GET
+@needs(Right.SEE)
+def procedure_state(request: HttpRequest, pk: int, name: str) -> JsonResponse:
+    """How far it is. One that has ended is stored by whoever asks first and may work."""
+    user = request.user if may(request.user, Right.WORK) else None
+    return JsonResponse(aftercare.state(find(pk), user, name))  # type: ignore[arg-type]
+
+
+@require_POST
+@needs(Right.WORK)
+def procedure_stop(request: HttpRequest, pk: int, name: str) -> JsonResponse:
+    """Break it off."""
+    case = find(pk)
+    run = aftercare.current(case, name)
+    if run is not None:
+        run.stop()
+    return JsonResponse(aftercare.state(case, request.user, name))  # type: ignore[arg-type]
+
+
+@require_POST
+@needs(Right.WORK)
+def procedure_by_hand(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """Record it as made by hand."""
+    done = aftercare.by_hand(find(pk), request.user, name, request.POST.get("remark", ""))  # type: ignore[arg-type]
+    messages.success(request, f"{done.words}: recorded as made by hand.")
+    return redirect("repairs:clear", pk)

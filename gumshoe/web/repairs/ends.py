@@ -1,0 +1,157 @@
+"""The loose-ends ledger, what happened to the car during the work, and the codes that this brings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+
+from gumshoe.core.clues import KnownCause
+from gumshoe.core.errors import BadInput
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.proof.provoked import (
+    WORTH_EXPECTING,
+    Did,
+    Found,
+    Happening,
+    Provoked,
+    key_was_on,
+    provoked,
+    sort_codes,
+)
+from gumshoe.web.accounts.models import User
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case
+from gumshoe.web.repairs.models import LooseEnd, LooseEndClosed, Work
+from gumshoe.web.scans import services as scans
+from gumshoe.web.vehicles import services as vehicles
+
+RENEWS = "renew_"
+FLAT_HOURS = 12.0
+"""How long the key of a stand-in is left on when its battery is to go flat."""
+
+
+def open_end(case: Case, user: User, what: str, component: str, did: str = LooseEnd.Did.OFF) -> LooseEnd:
+    """Write down something that must be put back; on a stand-in a named connector truly comes off.
+
+    Raises BadInput without words, or for something nobody does.
+    """
+    if not what.strip():
+        raise BadInput("What was unplugged or removed?", remedies=("name it in a few words",))
+    if did not in LooseEnd.Did.values:
+        raise BadInput("What was done: unplugged, removed, jumped, drained?")
+    end = LooseEnd.objects.create(case=case, by=user, what=what.strip()[:160], component=component, did=did)
+    if did == LooseEnd.Did.FLAT:
+        vehicles.leave_key_on(case.vehicle, FLAT_HOURS)
+    elif did in (LooseEnd.Did.OFF, LooseEnd.Did.REMOVED):
+        vehicles.set_plug(case.vehicle, component, off=True)
+    return end
+
+
+def close_end(case: Case, user: User, end_pk: int, overruled: str = "", key_on: bool | None = None) -> LooseEndClosed:
+    """Tick a loose end: it is back in its place (or overruled by the lead, with a reason). Raises BadInput when it is
+    ticked already."""
+    ticked = BadInput("This loose end is already ticked.", remedies=("look at the page again",))
+    end = case.looseends.filter(pk=end_pk, closed__isnull=True).first()
+    if end is None:
+        raise ticked
+    try:
+        with transaction.atomic():
+            closed = LooseEndClosed.objects.create(
+                case=case, by=user, end=end, overruled=overruled.strip()[:300], key_on=key_on
+            )
+    except IntegrityError as error:  # somebody else ticked it in the same moment
+        raise ticked from error
+    if not overruled:
+        if end.did == LooseEnd.Did.FLAT:
+            vehicles.charge(case.vehicle)
+        else:
+            vehicles.set_plug(case.vehicle, end.component, off=False)
+    return closed
+
+
+def open_ends(case: Case) -> tuple[str, ...]:
+    """What is still to be put back, in words."""
+    return tuple(end.what for end in case.looseends.filter(closed__isnull=True))
+
+
+def refuse_while_open(case: Case) -> None:
+    """Raise BadInput while a loose end is open."""
+    found = open_ends(case)
+    if found:
+        raise BadInput(
+            f"There is a loose end: {'; '.join(found)}.", remedies=("put it back and tick it on the Repair page",)
+        )
+
+
+# -- what the work did ------------------------------------------------------------------------------------
+
+
+def key_seen(case: Case) -> list[tuple[float, float]]:
+    """Stretches of time (epoch seconds) in which a control unit answered: the key was on."""
+    seen = [(row.at.timestamp() - row.seconds, row.at.timestamp()) for row in case.scans.all()]
+    seen += [(at.timestamp(), at.timestamp()) for at in case.recordings.values_list("at", flat=True)]
+    seen += [(at.timestamp(), at.timestamp()) for at in case.commandruns.values_list("at", flat=True)]
+    return seen
+
+
+def happenings(case: Case, until: datetime | None = None) -> tuple[Happening, ...]:
+    """What the work did to components, from the ledger and from parts renewed; up to a moment, when one is given."""
+    seen = [(a, b) for a, b in key_seen(case) if until is None or a <= until.timestamp()]
+    found = []
+    for end in case.looseends.exclude(component="").select_related("closed"):
+        if until is not None and end.at > until:
+            continue
+        closed: LooseEndClosed | None = getattr(end, "closed", None)
+        since, back = end.at.timestamp(), closed.at.timestamp() if closed and not closed.overruled else None
+        told = closed.key_on if closed else None
+        words = f"{end.what} ({timezone.localtime(end.at):%H:%M})"
+        did = Did(end.did)
+        key = True if did is Did.FLAT else key_was_on(since, back, seen, told)
+        found.append(Happening(end.component, did, words, since, back, key))
+    for work in case.works.select_related("line"):
+        if _renews(work) and (until is None or work.at <= until):
+            since = work.at.timestamp()
+            words = f"{work.line.words} ({timezone.localtime(work.at):%H:%M})"
+            key = key_was_on(since, None, seen, None)
+            found.append(Happening(work.line.component, Did.RENEWED, words, since, None, key))
+    return tuple(found)
+
+
+def _renews(work: Work) -> bool:
+    return work.line.repair.startswith(RENEWS) and bool(work.line.component)
+
+
+def provoked_codes(case: Case) -> tuple[Provoked, ...]:
+    """The codes that the work will have set."""
+    return provoked(cases.knowledge_of(case), happenings(case))
+
+
+def sorted_codes(case: Case) -> tuple[Found, ...]:
+    """The codes of the newest scan since the work began: old, expected from the work, or flagged. Empty while nothing
+    has happened to the car, or it has not been scanned since."""
+    done = happenings(case)
+    stored = scans.latest(case)
+    if not done or stored is None or stored.at.timestamp() < min(item.since for item in done):
+        return ()
+    after = scans.snapshot_of(stored)
+    if after is None:
+        return ()
+    began = min(item.since for item in done)
+    earlier = [row for row in case.scans.filter(interrupted=False) if row.at.timestamp() <= began]
+    before = scans.snapshot_of(earlier[-1]) if earlier else None
+    return sort_codes(before, after, provoked(cases.knowledge_of(case), done))
+
+
+def causes_on_record(case: Case, knowledge: Knowledge, at: datetime | None) -> Iterable[KnownCause]:
+    """What the work is known to have set by the time of a scan, as causes that explain codes away."""
+    if at is None:
+        return
+    for item in happenings(case, at):
+        if item.key_on is not True and item.component != "battery":
+            continue  # back in place, and nobody saw the key on meanwhile: it excuses nothing
+        codes = {row.code: row.chance for row in provoked(knowledge, [item]) if row.chance >= WORTH_EXPECTING}
+        if codes:
+            yield KnownCause(item.words, codes)

@@ -1,0 +1,97 @@
+"""The work: what to lay out before it, and each line carried out, with part, price, warranty and minutes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+from django.db import transaction
+
+from gumshoe.core.errors import BadInput
+from gumshoe.core.history.comebacks import WARRANTY_KM, WARRANTY_MONTHS
+from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.work.offers import Scope, members
+from gumshoe.core.work.worksheet import LayOut, lay_out
+from gumshoe.web.accounts.models import User
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case
+from gumshoe.web.repairs.models import Answer, Line, Work
+from gumshoe.web.vehicles import services as vehicles
+
+
+@dataclass(frozen=True)
+class Fitting:
+    """What was fitted, as typed: number, make, price, warranty in months and kilometres."""
+
+    number: str = ""
+    make: str = ""
+    price: Decimal | None = None
+    warranty_months: int | None = None
+    warranty_km: int | None = None
+
+
+def approved_lines(case: Case) -> list[Line]:
+    """The lines to carry out: approved and not yet done."""
+    found = []
+    for line in case.lines.prefetch_related("answers", "works"):
+        answers = list(line.answers.all())
+        if answers and answers[-1].kind == Answer.Kind.APPROVED and not line.works.all():
+            found.append(line)
+    return found
+
+
+def sheet(case: Case) -> LayOut:
+    """What the approved repairs take, to be laid out before anything comes apart."""
+    knowledge = cases.knowledge_of(case)
+    platform = platforms().get(case.vehicle.platform)
+    rows = [knowledge.repairs[line.repair] for line in approved_lines(case) if line.repair in knowledge.repairs]
+    return lay_out(knowledge, dict.fromkeys(rows), platform.torque if platform else {})
+
+
+def do_work(
+    case: Case,
+    user: User,
+    line_pk: int,
+    part_number: str,
+    part_make: str,
+    minutes: int | None,
+    remark: str,
+    fitting: Fitting | None = None,
+) -> Work:
+    """Record a line as carried out; on a stand-in the part is truly mended. Raises BadInput without an approval."""
+    line = case.lines.filter(pk=line_pk).first()
+    if line is None:
+        raise BadInput("There is no such line in this case.")
+    latest = line.answers.last()
+    if latest is None or latest.kind != Answer.Kind.APPROVED:
+        raise BadInput("This line has not been approved.", remedies=("ask the customer and record the answer first",))
+    complaint = cases.complaint_of(case)
+    given = fitting or Fitting()
+    with transaction.atomic():
+        if line.works.exists():
+            raise BadInput("This line is already recorded as done.")
+        work = Work.objects.create(
+            case=case,
+            by=user,
+            line=line,
+            part_number=part_number.strip()[:60],
+            part_make=part_make.strip()[:60],
+            minutes_taken=minutes,
+            remark=remark.strip()[:300],
+            price=given.price,
+            warranty_months=WARRANTY_MONTHS if given.warranty_months is None else given.warranty_months,
+            warranty_km=round(WARRANTY_KM) if given.warranty_km is None else given.warranty_km,
+            odometer_km=complaint.odometer_km if complaint else None,
+        )
+    _carry_out(case, line)
+    return work
+
+
+def _carry_out(case: Case, line: Line) -> None:
+    knowledge = cases.knowledge_of(case)
+    row = knowledge.repairs.get(line.repair)
+    if row is None:
+        vehicles.carry_out(case.vehicle, line.component, (), wiring=False)
+        return
+    for one in members(knowledge, row) if line.scope == Scope.SET else (row,):
+        vehicles.carry_out(case.vehicle, one.component, knowledge.reached_by(one.id), wiring=one.wiring)

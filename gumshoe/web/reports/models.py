@@ -1,0 +1,15 @@
+"""Mail that went out of a case."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from gumshoe.web.cases.evidence import Evidence
+
+
+class Mail(Evidence):
+    """A proposal or a report sent to the customer: to whom, and the text as it went."""
+
+    to = models.EmailField()
+    subject = models.CharField(max_length=160)
+    text = models.TextField()
