@@ -22,6 +22,8 @@ CELL_LIMITS_GPS = (12.0, 30.0)
 IDLE_C = (20.0, 80.0)
 LEARNS_S, IDLE_LEARNT = 30.0, (-0.006, 0.035)
 """How slowly idle learns what it needs, and how much of it."""
+LEAST_LOAD = 0.26
+"""Below this load the cams stay at rest: burnt gas left in the cylinder would make it miss."""
 LIMP_THROTTLE, LIMP_PEDAL = 0.060, 0.35
 UNLEARNT_THROTTLE = 0.0440
 """How far a plate stays off its stop while the stop is not known."""
@@ -269,6 +271,7 @@ class EngineManagement:
         if model.phasers:
             part_load = running and pedal > 0.02 and seen.rpm > 1200.0 and seen.coolant_c > 50.0
             wanted = min((seen.rpm - 1200.0) / 60.0, 0.8 * model.cam_travel_deg) if part_load else 0.0
+            wanted *= min(max((state.load_pct / 100.0 - LEAST_LOAD) / 0.08, 0.0), 1.0)
             # The exhaust cam opens later as the intake cam opens earlier, by less.
             state.cam_targets_deg = [wanted if cam.startswith("intake") else 0.6 * wanted for cam in model.phasers]
             command.cams_deg = list(state.cam_targets_deg)

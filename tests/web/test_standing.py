@@ -18,7 +18,7 @@ from gumshoe.web.proofs import services as proofs
 from gumshoe.web.repairs import clearing, ends, offering, verdicts, working
 from gumshoe.web.reports import services as reports
 from gumshoe.web.scans import services as scans
-from gumshoe.web.shop import demo
+from gumshoe.web.shop import demo_steps
 from gumshoe.web.shop import services as shop
 from gumshoe.web.suspects import services as suspects
 from tests.web.test_work import WithCar
@@ -53,7 +53,7 @@ class NextAction(WithCar):
         self.repair("renew_air_flow_meter")
         self.stands("clear", "Clear")
         before = suspects.assess_case(self.case)[0].suspect("air_flow_meter_low")
-        demo.clear_and_drive(self.case, self.tess)
+        demo_steps.clear_and_drive(self.case, self.tess)
         self.stands("suspects", "came back")
         judgement = self.case.judgements.last()
         self.assertEqual(judgement.verdict, "came back")
@@ -77,7 +77,7 @@ class NextAction(WithCar):
             clearing.clear(self.case, self.tess, triage=False)
         ends.close_end(self.case, self.tess, end.pk)
         self.stands("clear", "Clear")
-        demo.clear_and_drive(self.case, self.tess)
+        demo_steps.clear_and_drive(self.case, self.tess)
         self.stands("report", "Proven")
         self.assertEqual([tab["name"] for tab in tabs(self.case, "prove") if tab["done"]][-1], "Prove")
 
@@ -119,7 +119,7 @@ class NextAction(WithCar):
         self.runner.mend("crankcase_ventilation_hose")
         verdicts.give_verdict(self.case, self.tess, "crankcase_hose_split")
         self.repair("renew_crankcase_hose")
-        demo.clear_and_drive(self.case, self.tess)
+        demo_steps.clear_and_drive(self.case, self.tess)
         clearing = proofs.clearing_of(self.case)
         assert clearing
         tracker = proofs.tracker_of(clearing)

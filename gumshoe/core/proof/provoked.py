@@ -162,7 +162,12 @@ def _brought_by(knowledge: Knowledge, item: Happening) -> dict[str, tuple[float,
 
 def _numbers(knowledge: Knowledge, reference: str) -> tuple[str, ...]:
     """The codes a reference names; a number stands for itself whether or not the catalogue has it."""
-    return (reference,) if ": " not in reference else knowledge.index.numbers(reference, knowledge.powertrain.banks)
+    if ": " not in reference:
+        return (reference,)
+    found = knowledge.index.numbers(reference, knowledge.powertrain.banks)
+    if not reference.startswith("*"):
+        return found
+    return tuple(code for code in found if knowledge.components_of(code))  # of control units that this car has
 
 
 def where_of(code: str, knowledge: Knowledge) -> str:

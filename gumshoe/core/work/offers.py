@@ -15,6 +15,7 @@ from gumshoe.core.history.parts import PartLife
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import RepairRow
 from gumshoe.core.suspects.posterior import Assessment
+from gumshoe.core.words import share as shown
 
 AFTERMARKET_PRICE = Decimal("0.55")
 """What an aftermarket part costs beside the original (invented; the shop types the real price)."""
@@ -104,7 +105,7 @@ def _of(
     knowledge: Knowledge, assessment: Assessment, row: RepairRow, lives: Mapping[str, Iterable[PartLife]]
 ) -> list[Offer]:
     share = cures(knowledge, assessment, row)
-    notes = () if share >= CURES_ALL else (f"cures {share:.0%} of what may be wrong with this part",)
+    notes = () if share >= CURES_ALL else (f"cures {shown(share)} of what may be wrong with this part",)
     buys = not row.wiring and row.id.startswith("renew_") and row.parts > 0
     if not buys:
         mends = row.wiring or row.id.startswith("mend_")

@@ -200,9 +200,8 @@ def risk_of(case: Case, line: Line) -> str:
         said.append(deferred(before).words)
     verdict = line.verdict
     if verdict is not None:
-        said.append(
-            f"The fault ({verdict.words}) is {'' if verdict.guess else 'shown, and '}{share(verdict.probability)}."
-        )
+        how = f"suspected, {share(verdict.probability)}" if verdict.guess else "shown by a test"
+        said.append(f"The fault: {verdict.words} ({how}).")
         if before is None:
             said.append("Nothing was repaired: it is there until it is.")
     knowledge = cases.knowledge_of(case)

@@ -104,7 +104,8 @@ def file(case: Case) -> dict[str, Any]:
     scanned = []
     for stored in case.scans.select_related("by"):
         snapshot = scans.snapshot_of(stored)
-        scanned.append((stored, snapshot, _titled(snapshot, knowledge) if snapshot else []))
+        titled = _titled(snapshot, knowledge) if snapshot else []
+        scanned.append((stored, snapshot, titled, _readiness_words(snapshot)))
     return {
         "complaints": case.complaints.select_related("by"),
         "scans": scanned,
@@ -132,6 +133,13 @@ def file(case: Case) -> dict[str, Any]:
         "mails": case.mails.select_related("by"),
         "notes": case.notes.select_related("by"),
     }
+
+
+def _readiness_words(snapshot: Snapshot | None) -> list[str]:
+    """Each supported readiness monitor of a scan, and whether it had run."""
+    status = snapshot.engine.status if snapshot and snapshot.engine else None
+    rows = status.monitors if status else ()
+    return [f"{item.name} {'✓' if item.complete else 'open'}" for item in rows if item.supported]
 
 
 def close(case: Case, user: User) -> None:
