@@ -1,10 +1,12 @@
 """Proof and clearing. Similar-conditions window: 13 CCR 1968.2, 375 rpm and 20 % load [S]."""
 
 import unittest
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import expand
+from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.obd.status import Monitor, MonitorStatus
 from gumshoe.core.powertrain.description import Powertrain
@@ -88,6 +90,45 @@ class Proof(unittest.TestCase):
         verdict, missing = replay(plan(), seen).verdict()
         self.assertIs(verdict, Verdict.NOT_YET)
         self.assertTrue(any("P0113" in line for line in missing))
+
+    def test_a_code_of_the_work_that_returns_is_something_left_off_not_a_repair_that_failed(self) -> None:
+        stored = snapshot(("P0171", CodeState.CONFIRMED), ("P0102", CodeState.CONFIRMED))
+        made = plan_proof(stored, expand(Powertrain()), provoked=("P0102",))
+        own = next(target for target in made.targets if target.code == "P0102")
+        self.assertEqual((own.provoked, own.trips), (True, 1))
+        seen = trip(IDLE, 120, "fuel system") + trip(IDLE, 120, "fuel system", pending=("P0102",))
+        verdict, reasons = replay(made, seen).verdict()
+        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertIn("something is still off", reasons[0])
+        seen[-2] = replace(seen[-2], pending=("P0102", "P0171"))
+        self.assertIs(replay(made, seen).verdict()[0], Verdict.CAME_BACK)
+
+    def test_left_to_itself_what_is_held_is_expected_until_the_lamp_is_out(self) -> None:
+        stored = snapshot(("P0171", CodeState.CONFIRMED), ("P0171", CodeState.PENDING))
+        made = plan_proof(stored, expand(Powertrain()), by_itself=True)
+        self.assertEqual(made.targets[0].trips, 3)
+
+        def drive(count: int, *, lamp: bool, pending: tuple[str, ...] = ()) -> list[Observation]:
+            rows = [row for _ in range(count) for row in trip(IDLE, 120, "fuel system", pending=pending)]
+            return [replace(row, confirmed=("P0171",), lamp=lamp) for row in rows if row.run_time_s is not None]
+
+        verdict, missing = replay(made, drive(2, lamp=True)).verdict()
+        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertTrue(any("still on" in line for line in missing))
+        self.assertIs(replay(made, drive(3, lamp=False)).verdict()[0], Verdict.PROVEN)
+        again = [*drive(1, lamp=True), *drive(1, lamp=True, pending=("P0171",))]
+        self.assertIs(replay(made, again).verdict()[0], Verdict.CAME_BACK)
+
+    def test_the_other_banks_trim_is_looked_at_where_its_code_was(self) -> None:
+        v6 = expand(platforms()["ostrel_dunlin_30"].powertrain)
+        module = replace(snapshot(("P0174", CodeState.CONFIRMED)).modules[0], frames=(FreezeFrame("P0174", FRAME),))
+        made = plan_proof(Snapshot(datetime.now(UTC), "11 bit", (module,)), v6)
+        self.assertEqual(made.signal_bank, 2)
+        lean = IDLE | {"ltft_b1_pct": 0.0, "stft_b2_pct": 1.0, "ltft_b2_pct": 15.0}
+        row = next(row for row in replay(made, trip(lean, 120)).conditions() if "Total trim" in row.words)
+        self.assertIn("of bank 2", row.words)
+        self.assertFalse(row.done)
+        self.assertIn("+16.0 %", row.detail)
 
     def test_nothing_stored_nothing_proven(self) -> None:
         empty = plan_proof(snapshot(), expand(Powertrain()))

@@ -205,8 +205,9 @@ class Guard(unittest.TestCase):
         self.assertIn("hard fault", back_at_once(after)[0].words)
 
     def test_permanent_codes_are_explained(self) -> None:
-        words = permanent_words("P0171", "fuel system", 1)
-        for part in ("by itself", "fuel system", "no battery", "not in doubt"):
+        self.assertEqual(permanent_words({}), "")
+        words = permanent_words({"P0171": "fuel system"})
+        for part in ("by itself", "fuel system", "no battery", "not in doubt", "takes it away"):
             self.assertIn(part, words)
 
 

@@ -57,9 +57,10 @@ class Journey(StaticLiveServerTestCase):
         """The first element for a CSS selector, waited for."""
         return WebDriverWait(self.browser, 15).until(lambda b: b.find_element(By.CSS_SELECTOR, selector))
 
-    def press(self, words: str, *, wait: float = 15) -> None:
-        """Click the visible, enabled button or link with these words."""
-        path = f"//*[self::button or self::a or self::summary or self::label][contains(normalize-space(.), '{words}')]"
+    def press(self, words: str, *, wait: float = 15, exact: bool = False) -> None:
+        """Click the visible, enabled button or link with these words (``exact``: with these and no others)."""
+        text = f"normalize-space(.) = '{words}'" if exact else f"contains(normalize-space(.), '{words}')"
+        path = f"//*[self::button or self::a or self::summary or self::label][{text}]"
 
         def ready(browser: webdriver.Chrome) -> WebElement | bool:
             for element in browser.find_elements(By.XPATH, path):
@@ -91,9 +92,9 @@ class Journey(StaticLiveServerTestCase):
             {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
         )
 
-    def printed_pages(self) -> int:
-        """How many A4 pages the browser prints this page on."""
-        size = {"paperWidth": 8.27, "paperHeight": 11.69, "preferCSSPageSize": True}
+    def printed_pages(self, paper: dict[str, float] | None = None) -> int:
+        """How many pages the browser prints this page on: A4, unless another paper (inches) is given."""
+        size = (paper or {"paperWidth": 8.27, "paperHeight": 11.69}) | {"preferCSSPageSize": True}
         pdf = base64.b64decode(self.browser.execute_cdp_cmd("Page.printToPDF", size)["data"])
         return len(re.findall(rb"/Type\s*/Page[^s]", pdf))
 

@@ -200,7 +200,7 @@ class NotYet(AfterTheWork):
         self.assertEqual([item.case for item in due], [self.case])
         self.assertEqual(due[0].row.due, timezone.localdate() + timedelta(days=waiting.DAYS_LATER))
         board = self.client.get("/")
-        self.assertContains(board, "Waiting for their proof")
+        self.assertContains(board, "To be looked at again")
         calendar = self.client.get("/proofs-due.ics")
         self.assertEqual(calendar["Content-Type"].split(";")[0], "text/calendar")
         from icalendar import Calendar
@@ -230,7 +230,7 @@ class NotYet(AfterTheWork):
         demo_steps.drive_skipped(self.case, self.tess, self.cleared, (("high_idle",),))
         proofs.finish(self.case, self.tess)
         for page in ("prove", "report"):
-            self.assertIn("no tool and no battery takes it away", self.text(page), page)
+            self.assertIn("No tool and no battery takes it away", self.text(page), page)
         told = reports.customer(self.case)["inspection"]
         self.assertIn("permanent codes are left: P0171", told.words)
         demo_steps.drive_skipped(self.case, self.tess, self.cleared, (("warm_up", "idle", "cruise", "cruise"),) * 2)

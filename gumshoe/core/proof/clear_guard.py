@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from gumshoe.core.codes import CodeState
@@ -97,11 +97,18 @@ def back_at_once(after: Snapshot) -> tuple[AtOnce, ...]:
     )
 
 
-def permanent_words(code: str, monitor: str, trips: int) -> str:
-    """Why a permanent code is still there after a good repair, and what takes it away (13 CCR 1968.2 [S])."""
+def permanent_words(codes: Mapping[str, str]) -> str:
+    """Why permanent codes are still there after a good repair, and what takes them away (13 CCR 1968.2 [S]).
+
+    ``codes``: each with the monitor that has to run; empty words for none.
+    """
+    if not codes:
+        return ""
+    it = "it" if len(codes) == 1 else "them"
+    named = ", ".join(f"{code} (monitor “{monitor}”)" for code, monitor in codes.items())
     return (
-        f"{code} is a permanent code: no tool and no battery takes it away. The control unit removes it by itself "
-        f"{'as soon as' if trips <= 1 else f'after {trips} trips in which'} its monitor “{monitor}” has run to the end "
-        "and found nothing, in a proper trip (ten minutes' running, five of them at 40 km/h or more, half a minute's "
-        "idle). The repair is not in doubt because of it; an inspection may ask for it to be gone."
+        f"Permanent: {named}. No tool and no battery takes {it} away. The control unit removes {it} by itself once "
+        "the monitor has run to the end and found nothing in a proper trip (ten minutes' running, five of them at "
+        f"40 km/h or more, half a minute's idle). The repair is not in doubt because of {it}; an inspection may ask "
+        f"for {it} to be gone."
     )

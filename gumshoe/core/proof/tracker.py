@@ -230,13 +230,15 @@ class Tracker:
 
     def verdict(self, more: Iterable[Condition] = ()) -> tuple[Verdict, tuple[str, ...]]:
         """The verdict and what is missing, or what came back. ``more``: conditions beyond the drive."""
-        if self.returned:
-            provoked = {target.code for target in self.plan.targets if target.provoked}
-            return Verdict.CAME_BACK, tuple(
-                f"{code} is {state} again" + (" (set by the work: look what is still off)" if code in provoked else "")
-                for code, state in self.returned.items()
-            )
-        missing = tuple(f"{row.words}: {row.detail}" for row in (*self.conditions(), *more) if not row.done)
+        own = {target.code for target in self.plan.targets if target.provoked}
+        failed = {code: state for code, state in self.returned.items() if code not in own}
+        if failed:
+            return Verdict.CAME_BACK, tuple(f"{code} is {state} again" for code, state in failed.items())
+        left_off = tuple(
+            f"{code} is {state} again: the work had set it, so something is still off"
+            for code, state in self.returned.items()
+        )
+        missing = left_off + tuple(f"{row.words}: {row.detail}" for row in (*self.conditions(), *more) if not row.done)
         if self.new:
             missing += tuple(
                 f"New code {code} ({state}): look into it before the car goes" for code, state in self.new.items()

@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs.models import Answer, Review, Verdict
+from gumshoe.web.repairs.models import Answer, Line, Review, Verdict
 
 STAGES = ("complaint", "scan", "read", "live", "suspects", "bench", "repair", "clear", "prove", "report")
 _APPS = {
@@ -77,7 +77,14 @@ class _Facts:
 
     @property
     def open_lines(self) -> list[Any]:
-        return [line for line in self.lines if not line.works.all()]
+        """Lines not done, but for alternatives of a choice that was made."""
+        approved = Answer.Kind.APPROVED
+        taken = {
+            line.choice: line.pk
+            for line in self.lines
+            if line.choice is not None and (given := list(line.answers.all())) and given[-1].kind == approved
+        }
+        return [line for line in self.lines if not line.works.all() and taken.get(line.choice, line.pk) == line.pk]
 
     def done(self) -> frozenset[str]:
         """Stages reached, for the ticks on the tabs."""
@@ -133,13 +140,15 @@ def _next(facts: _Facts) -> tuple[str, str, str]:
 
 
 def _repairing(facts: _Facts) -> tuple[str, str, str]:
-    answers = [line.answers.last() for line in facts.open_lines]
-    if any(answer is None for answer in answers):
-        return "repair", "Get the customer's answer", ""
-    if any(answer.kind == Answer.Kind.APPROVED for answer in answers):
+    answers = [(line, line.answers.last()) for line in facts.open_lines]
+    if any(answer is not None and answer.kind == Answer.Kind.APPROVED for _, answer in answers):
         return "repair", "Do the approved work", ""
+    if any(answer is None and line.kind == Line.Kind.REPAIR for line, answer in answers):
+        return "repair", "Get the customer's answer", ""
     if facts.worked:
         return "clear", "Clear the codes", ""
+    if any(answer is None for _, answer in answers):
+        return "repair", "Get the customer's answer", ""
     return "report", "Nothing approved: report to the customer", ""
 
 

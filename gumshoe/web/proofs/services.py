@@ -277,10 +277,7 @@ def readiness(clearing: Clearing, tracker: Tracker) -> list[Readiness]:
     return [Readiness(name, was.get(name), name in done, name in tracker.plan.monitors) for name in names]
 
 
-def permanent_notes(plan: Plan, tracker: Tracker) -> list[str]:
+def permanent_note(plan: Plan, tracker: Tracker) -> str:
     """Why permanent codes are still there, and what takes them away."""
-    targets = {target.code: target for target in plan.targets}
-    return [
-        permanent_words(code, targets[code].monitor if code in targets else "comprehensive components", 1)
-        for code in tracker.permanent
-    ]
+    monitors = {target.code: target.monitor for target in plan.targets}
+    return permanent_words({code: monitors.get(code, "comprehensive components") for code in tracker.permanent})

@@ -52,7 +52,7 @@ def _shown(clearing: Clearing | None) -> dict[str, Any]:
         "recurrence": case.recurrences.last(),
         "units": [str(unit) for unit in Unit],
         "readiness": services.readiness(clearing, tracker),
-        "permanent": services.permanent_notes(plan, tracker),
+        "permanent": services.permanent_note(plan, tracker),
         "procedures": aftercare.open_procedures(case),
         "follow_up": case.followups.last(),
         "state": services.state(case),

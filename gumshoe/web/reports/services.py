@@ -33,6 +33,10 @@ LAMP_MEANING = {
     "came back": "The fault has shown itself again. The case goes on.",
     "": "Nothing has been cleared and proven yet.",
 }
+NOTHING_DONE = (
+    "Nothing was repaired: the lamp is expected to stay on, or to come on again. Should it flash, lift off and stop as "
+    "soon as it is safe."
+)
 LEFT_ALONE = (
     "Nothing was cleared: the lamp goes out by itself after three good trips in a row. While it is on, that is "
     "expected; flashing is not: then stop driving."
@@ -61,9 +65,9 @@ def customer(case: Case) -> dict[str, Any]:
         "works": list(case.works.select_related("line", "by")),
         "total": sum((row.line.total for row in rows if row.done), Decimal("0")),
         "judgement": judgement,
-        "lamp_meaning": lamp_meaning(made, judgement.verdict if judgement else ""),
+        "lamp_meaning": lamp_meaning(case, made, judgement.verdict if judgement else ""),
         "conditions": (*tracker.conditions(), *proofs.conditions_beyond(made, tracker)) if made and tracker else (),
-        "permanent": proofs.permanent_notes(tracker.plan, tracker) if tracker else [],
+        "permanent": proofs.permanent_note(tracker.plan, tracker) if tracker else "",
         "inspection": inspection(snapshot.engine if snapshot else None, snapshot.lamp if snapshot else None, features),
         "follow_up": case.followups.last(),
         "ends": case.looseends.filter(closed__isnull=True),
@@ -72,8 +76,10 @@ def customer(case: Case) -> dict[str, Any]:
     }
 
 
-def lamp_meaning(made: Clearing | None, verdict: str) -> str:
+def lamp_meaning(case: Case, made: Clearing | None, verdict: str) -> str:
     """What the lamp says now, in plain words."""
+    if made is None and not case.works.exists():
+        return NOTHING_DONE
     if made is not None and made.by_itself and verdict != ProofVerdict.CAME_BACK:
         return LEFT_ALONE_PROVEN if verdict == ProofVerdict.PROVEN else LEFT_ALONE
     return LAMP_MEANING[verdict]

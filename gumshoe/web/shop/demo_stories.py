@@ -249,6 +249,20 @@ def proof_open(staff: dict[str, User], car: Vehicle) -> None:
     proofs.finish(case, runa)
 
 
+def just_in(staff: dict[str, User], car: Vehicle) -> None:
+    """The complaint is written down, nothing is plugged in yet."""
+    complaint = {
+        "text": "The lamp came on two days after filling up. It drives as always; in the hold it smells of fuel.",
+        "symptoms": ["fuel_smell"],
+        "lamp": "steady",
+        "conditions": "standing, warm",
+        "since": "two days",
+        "recent_work": "",
+        "odometer_km": 74_310,
+    }
+    steps.open_case(staff["mila"], car, "8", complaint)
+
+
 def cheap_part(staff: dict[str, User]) -> None:
     """A heater of an oxygen sensor renewed in winter with a cheap part; the same code stands again."""
     runa = staff["runa"]
@@ -277,8 +291,9 @@ def deferred(staff: dict[str, User]) -> None:
     case = steps.earlier(
         runa, car, 0, 69_400, "It died once more, on the slipway, and started at once.", "P0335 confirmed"
     )
-    verdicts.give_verdict(case, runa, "loose_crank_sensor")
-    verdicts.name_cause(case, runa, "", "its lead rubs on the bracket, not found yet")
-    line = offering.propose_line(case, runa, "renew_crank_sensor")
+    leading = suspects.assess_case(case)[0].suspects[0]
+    verdicts.give_verdict(case, runa, leading.id)
+    verdicts.name_cause(case, runa, "", "looked for, not found")
+    line = offering.propose_line(case, runa, leading.row.repair)
     offering.answer(case, staff["mila"], line.pk, "deferred", "Net maker", "at the counter")
     waiting.follow_up(case, staff["mila"], timezone.localdate() + timedelta(days=21), 2000, "see whether it came again")
