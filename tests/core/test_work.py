@@ -19,7 +19,7 @@ from gumshoe.core.proof.clear_guard import back_at_once, check_clear, permanent_
 from gumshoe.core.proof.inspection import inspection
 from gumshoe.core.proof.provoked import Did, Happening, provoked, sort_codes
 from gumshoe.core.proof.signal_proof import condemning, measured_again
-from gumshoe.core.signals.units import for_reader
+from gumshoe.core.signals.units import for_reader, text_for_reader
 from gumshoe.core.suspects import assess
 from gumshoe.core.work import needed_after, readiness
 from gumshoe.core.work.offers import Quality, Scope, cures, members, offers
@@ -303,3 +303,7 @@ class Readers(unittest.TestCase):
         self.assertEqual(for_reader(344.7, "kPa", customary=True), (50.0, "psi"))
         self.assertEqual(for_reader(88.0, "°C", customary=False), (88.0, "°C"))
         self.assertEqual(for_reader(3.0, "bits", customary=True), (3.0, "bits"))
+        told = "Regeneration heats the exhaust past 600 °C; hold 80 km/h for 1,609.344 km or 5 minutes."
+        swapped = "Regeneration heats the exhaust past 1,112 °F; hold 50 mph for 1,000 mi or 5 minutes."
+        self.assertEqual(text_for_reader(told, customary=True), swapped)
+        self.assertEqual(text_for_reader(told, customary=False), told)

@@ -81,6 +81,7 @@ class BatteryWentFlat(AfterTheWork):
         self.assertEqual(set(by_module.values()), {"P0882", "P0513"})
         self.assertEqual(len(by_module), 2)
         self.assertEqual([row.code for row in found if row.flagged], [])
+        self.assertIn("expected from the work", self.text("scan"))
         page = self.text("clear")
         self.assertIn("expected from the work", page)
         self.assertIn("Relearn the throttle", page)

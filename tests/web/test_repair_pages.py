@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import tempfile
 from decimal import Decimal
 
@@ -10,10 +11,13 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
 from PIL import Image
 
+from gumshoe.core.casefile import write_case
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.models import User
-from gumshoe.web.repairs import offering, photos, verdicts, working
+from gumshoe.web.repairs import aftercare, ends, offering, photos, verdicts, working
 from gumshoe.web.repairs.models import Line
+from gumshoe.web.reports.casefile import export
+from gumshoe.web.reports.importing import import_case
 from gumshoe.web.shop.models import Settings
 from tests.web import support
 from tests.web.test_append_only import OnPaper
@@ -171,6 +175,36 @@ def picture(kind: str = "JPEG", size: tuple[int, int] = (64, 48), **extra: objec
     out = io.BytesIO()
     Image.new("RGB", size, (180, 90, 30)).save(out, kind, **extra)
     return out.getvalue()
+
+
+class CaseFile(Pages):
+    def test_what_the_work_added_goes_out_and_comes_back(self) -> None:
+        keys = ["renew_coil_3:original:one", "renew_coil_3:aftermarket:one"]
+        ways = offering.propose_offers(self.case, self.tess, "renew_coil_3", keys)
+        offering.answer(self.case, self.tess, ways[1].pk, "approved", "owner", "by phone")
+        given = working.Fitting(price=Decimal("20.00"), warranty_months=6, warranty_km=9000)
+        working.do_work(self.case, self.tess, ways[1].pk, "C-3", "Sparks", 18, "", given)
+        hose = offering.propose_maintenance(self.case, self.tess, "Coolant hose", "30", "22.50")
+        offering.answer(self.case, self.tess, hose.pk, "deferred", "owner", "by phone")
+        aftercare.by_hand(self.case, self.tess, "trim_reset", "cleared")
+        ends.close_end(self.case, self.tess, self.end.pk, key_on=False)
+        first = write_case(export(self.case))
+        plain = json.loads(first)
+        self.assertEqual(plain["verdict"]["review"], "countersigned")
+        self.assertEqual([row["outcome"] for row in plain["procedures"]], ["by hand"])
+        self.assertEqual(plain["recurrence"]["over"], 900.0)
+        self.assertEqual(plain["events"][0]["key_on"], False)
+        taken = import_case(self.tess, first.encode(), "case.json")
+        again = json.loads(write_case(export(taken)))
+        self.assertEqual(
+            {k: v for k, v in again.items() if k != "number"}, {k: v for k, v in plain.items() if k != "number"}
+        )
+        work = taken.works.last()
+        self.assertEqual((work.line.quality, work.price), ("aftermarket", Decimal("20.00")))
+        self.assertEqual(taken.verdicts.last().review.kind, "countersigned")
+        self.assertEqual(
+            taken.lines.filter(kind=Line.Kind.MAINTENANCE).get().answers.get().risk, hose.answers.get().risk
+        )
 
 
 class Photographs(Pages):

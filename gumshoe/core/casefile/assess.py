@@ -29,6 +29,10 @@ SHOWN_SUSPECTS = 8
 SHOWN_TESTS = 5
 
 
+TAKES_OFF = ("off", "removed", "flat")
+"""What was done to a part so that its plug was off (or its battery empty)."""
+
+
 @dataclass(frozen=True)
 class CaseAssessment:
     """The result as typed values; ``document()`` is its stable JSON form (docs/case-format.md)."""
@@ -137,7 +141,11 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
         symptom_source=("complaint", ""),
         module=engine,
         others=tuple(module for module in snapshot.modules if module is not engine) if snapshot else (),
-        known=known_causes(knowledge, symptoms, ((event.off, event.at) for event in case.events)),
+        known=known_causes(
+            knowledge,
+            symptoms,
+            ((event.off, event.at) for event in case.events if event.did in TAKES_OFF and event.key_on is not False),
+        ),
         scan_source=("scan", ""),
         trims=tuple((trim, "trims", "") for trim in case.trims),
         tests=(

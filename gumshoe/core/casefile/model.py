@@ -69,7 +69,8 @@ class TestFacts:
 
 @dataclass(frozen=True)
 class EventFacts:
-    """A component unplugged with the key on (or ``battery`` taken off): the codes this sets are expected."""
+    """A component unplugged with the key on (or ``battery`` taken off): the codes this sets are expected. ``did``: what
+    was done to it; ``key_on``: whether the key was on meanwhile, as far as somebody knows."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
@@ -77,6 +78,8 @@ class EventFacts:
     what: str = ""
     at: str = ""
     back_at: str = ""
+    did: Literal["off", "removed", "jumped", "drained", "flat"] = "off"
+    key_on: bool | None = None
 
 
 @dataclass(frozen=True)
@@ -121,7 +124,8 @@ class HandTestFacts:
 
 @dataclass(frozen=True)
 class LineFacts:
-    """A repair proposed, with minutes and prices as they were, and the customer's last answer."""
+    """A repair proposed, with minutes and prices as they were, and the customer's last answer. Lines of one ``choice``
+    are alternatives; ``risk``: what it means to leave it, as it was told."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
@@ -135,6 +139,12 @@ class LineFacts:
     how: str = ""
     at: str = ""
     by: str = ""
+    kind: Literal["repair", "maintenance"] = "repair"
+    choice: int | None = None
+    quality: str = ""
+    scope: str = ""
+    notes: str = ""
+    risk: str = ""
 
 
 @dataclass(frozen=True)
@@ -151,11 +161,43 @@ class WorkFacts:
     part_make: str = ""
     minutes_taken: int | None = None
     remark: str = ""
+    price: Decimal | None = None
+    warranty_months: int | None = None
+    warranty_km: int | None = None
+
+
+@dataclass(frozen=True)
+class ProcedureFacts:
+    """An after-work procedure: how it ended, and the state it left the car in."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    procedure: str
+    outcome: Literal["done", "aborted", "refused", "link lost", "by hand"]
+    words: str = ""
+    reason: str = ""
+    left: str = ""
+    at: str = ""
+    by: str = ""
+
+
+@dataclass(frozen=True)
+class RecurrenceFacts:
+    """How often the fault was seen before the repair, over what; ``belief``: somebody's own that the repair was
+    right."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    times: int
+    over: float
+    unit: Literal["km", "trips", "days"] = "km"
+    belief: float | None = None
+    why: str = ""
 
 
 @dataclass(frozen=True)
 class VerdictFacts:
-    """The fault that was named."""
+    """The fault that was named, and what the lead technician said of it."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
@@ -163,6 +205,9 @@ class VerdictFacts:
     words: str = ""
     guess: bool = True
     root_cause: str = ""
+    review: Literal["", "countersigned", "sent back"] = ""
+    reviewed_by: str = ""
+    review_reason: str = ""
 
 
 @dataclass(frozen=True)
@@ -241,6 +286,8 @@ class CaseFile:
     lines: tuple[LineFacts, ...] = ()
     work: tuple[WorkFacts, ...] = ()
     verdict: VerdictFacts | None = None
+    procedures: tuple[ProcedureFacts, ...] = ()
+    recurrence: RecurrenceFacts | None = None
     proof: ProofFacts | None = None
 
     @property

@@ -95,6 +95,7 @@ class Found:
     code: str
     states: tuple[CodeState, ...]
     module: str
+    responder: int
     old: bool
     expected: Provoked | None = None
 
@@ -195,5 +196,5 @@ def sort_codes(before: Snapshot | None, after: Snapshot, expected: Iterable[Prov
             states = tuple(dict.fromkeys(item.state for item in module.codes if item.code == code))
             old = (module.responder, code) in held
             name = module.name or f"{module.responder:X}"
-            rows.append(Found(code, states, name, old, None if old else known.get(code)))
+            rows.append(Found(code, states, name, module.responder, old, None if old else known.get(code)))
     return tuple(rows)

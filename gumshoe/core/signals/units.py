@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pint
 from numpy.typing import NDArray
@@ -31,6 +33,21 @@ def for_reader(value: float, unit: str, *, customary: bool) -> tuple[float, str]
     into, digits = READERS[unit]
     found = converted(np.asarray([value], dtype=np.float64), unit, into)
     return (value, unit) if found is None else (round(float(found[0]), digits), into)
+
+
+_IN_TEXT = re.compile(r"(?<![\w.])(\d[\d,]*(?:\.\d+)?) ?(km/h|km|°C|kPa|mbar|N·m|mm)(?![\w/])")
+
+
+def text_for_reader(text: str, *, customary: bool) -> str:
+    """A sentence with its values in the reader's units: ``past 600 °C`` becomes ``past 1112 °F``."""
+    if not customary:
+        return text
+
+    def swap(found: re.Match[str]) -> str:
+        value, unit = for_reader(float(found[1].replace(",", "")), found[2], customary=True)
+        return f"{value:,.0f} {unit}" if value >= 100 or value == int(value) else f"{value:g} {unit}"
+
+    return _IN_TEXT.sub(swap, text)
 
 
 def converted(values: Floats, unit: str, into: str) -> Floats | None:

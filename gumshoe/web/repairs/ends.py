@@ -26,6 +26,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs.models import LooseEnd, LooseEndClosed, Work
 from gumshoe.web.scans import services as scans
+from gumshoe.web.scans.models import Scan
 from gumshoe.web.vehicles import services as vehicles
 
 RENEWS = "renew_"
@@ -143,6 +144,17 @@ def sorted_codes(case: Case) -> tuple[Found, ...]:
     earlier = [row for row in case.scans.filter(interrupted=False) if row.at.timestamp() <= began]
     before = scans.snapshot_of(earlier[-1]) if earlier else None
     return sort_codes(before, after, provoked(cases.knowledge_of(case), done))
+
+
+def marks_of(case: Case, shown: Scan | None) -> dict[int, dict[str, Found]]:
+    """How each code of a scan is sorted, by module and code; empty for any but the newest scan."""
+    newest = scans.latest(case)
+    if shown is None or newest is None or shown.pk != newest.pk:
+        return {}
+    found: dict[int, dict[str, Found]] = {}
+    for row in sorted_codes(case):
+        found.setdefault(row.responder, {})[row.code] = row
+    return found
 
 
 def causes_on_record(case: Case, knowledge: Knowledge, at: datetime | None) -> Iterable[KnownCause]:

@@ -14,8 +14,10 @@ from gumshoe.core.casefile.model import (
     LineFacts,
     MarkFacts,
     ProbeFacts,
+    ProcedureFacts,
     ProofFacts,
     RecordingFacts,
+    RecurrenceFacts,
     TestFacts,
     VehicleFacts,
     VerdictFacts,
@@ -30,7 +32,7 @@ from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.live import recordings as live
 from gumshoe.web.live import store
 from gumshoe.web.live.models import Recording
-from gumshoe.web.repairs.models import Line
+from gumshoe.web.repairs.models import Line, Verdict
 from gumshoe.web.scans import services as scans
 from gumshoe.web.suspects import services as suspects
 
@@ -42,7 +44,7 @@ def export(case: Case) -> CaseFile:
     row = case.importeds.last()
     ours = _Ours(row.entries if row else {})
     failed = {repair for repair, _, _ in suspects.failed_repairs(case)}
-    verdict, judgement = case.verdicts.last(), case.judgements.last()
+    verdict, judgement, often = case.verdicts.last(), case.judgements.last(), case.recurrences.last()
     odometer = complaint.odometer_km if complaint else None
     recordings = ours.added(case.recordings.prefetch_related("chunks").select_related("by"))
     return CaseFile(
@@ -101,13 +103,26 @@ def export(case: Case) -> CaseFile:
                     work.part_make,
                     work.minutes_taken,
                     work.remark,
+                    work.price,
+                    work.warranty_months,
+                    work.warranty_km,
                 )
                 for work in ours.added(case.works.select_related("by", "line"))
             ),
         ),
-        verdict=VerdictFacts(verdict.suspect, verdict.words, verdict.guess, verdict.cause)
-        if verdict and ours.is_added(verdict)
-        else came.verdict,
+        verdict=_verdict(verdict) if verdict and ours.is_added(verdict) else came.verdict,
+        procedures=(
+            *came.procedures,
+            *(
+                ProcedureFacts(
+                    run.procedure, run.outcome, run.words, run.reason, run.left, run.at.isoformat(), str(run.by)
+                )
+                for run in ours.added(case.procedureruns.select_related("by"))
+            ),
+        ),
+        recurrence=RecurrenceFacts(often.times, often.over, often.unit, often.belief, often.why)
+        if often and ours.is_added(often)
+        else came.recurrence,
         proof=ProofFacts(judgement.verdict, tuple(judgement.reasons))
         if judgement and ours.is_added(judgement)
         else came.proof,
@@ -160,7 +175,8 @@ def _complaint(row: Complaint) -> ComplaintFacts:
 
 def _event(row: Any) -> EventFacts:
     back = row.closed.at.isoformat() if hasattr(row, "closed") else ""
-    return EventFacts(row.component, row.what, row.at.isoformat(), back)
+    key_on = row.closed.key_on if back else None
+    return EventFacts(row.component, row.what, row.at.isoformat(), back, row.did, key_on)
 
 
 def _recording(row: Recording) -> RecordingFacts:
@@ -173,6 +189,27 @@ def _recording(row: Recording) -> RecordingFacts:
 
 
 def _line(row: Line) -> LineFacts:
-    found = LineFacts(row.repair, row.words, row.minutes, row.parts, row.labour, at=row.at.isoformat(), by=str(row.by))
+    found = LineFacts(
+        row.repair,
+        row.words,
+        row.minutes,
+        row.parts,
+        row.labour,
+        at=row.at.isoformat(),
+        by=str(row.by),
+        kind=row.kind,  # type: ignore[arg-type]
+        choice=row.choice,
+        quality=row.quality,
+        scope=row.scope,
+        notes=row.notes,
+    )
     answer = row.answers.last()
-    return replace(found, answer=answer.kind, who=answer.who, how=answer.how) if answer else found
+    return replace(found, answer=answer.kind, who=answer.who, how=answer.how, risk=answer.risk) if answer else found
+
+
+def _verdict(row: Verdict) -> VerdictFacts:
+    found = VerdictFacts(row.suspect, row.words, row.guess, row.cause)
+    said = row.review
+    if said is None:
+        return found
+    return replace(found, review=said.kind, reviewed_by=str(said.by), review_reason=said.reason)

@@ -26,8 +26,18 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Complaint, Imported
 from gumshoe.web.live import looking, store
 from gumshoe.web.live.models import Mark, Recording, Reference
-from gumshoe.web.proofs.models import Judgement
-from gumshoe.web.repairs.models import Answer, Clearing, Line, LooseEnd, LooseEndClosed, Verdict, Work
+from gumshoe.web.proofs.models import Judgement, Recurrence
+from gumshoe.web.repairs.models import (
+    Answer,
+    Clearing,
+    Line,
+    LooseEnd,
+    LooseEndClosed,
+    ProcedureRun,
+    Review,
+    Verdict,
+    Work,
+)
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import HandTest, Scan
 from gumshoe.web.vehicles import description
@@ -128,10 +138,33 @@ class _Maker:
                 part_make=work.part_make[:60],
                 minutes_taken=work.minutes_taken,
                 remark=work.remark[:300],
+                price=work.price,
+                warranty_months=work.warranty_months,
+                warranty_km=work.warranty_km,
+            )
+        for run in document.procedures:
+            self.make(
+                ProcedureRun,
+                run.at,
+                procedure=run.procedure[:60],
+                words=(run.words or run.procedure)[:160],
+                outcome=run.outcome,
+                reason=run.reason[:300],
+                left=run.left[:300],
+            )
+        if document.recurrence:
+            often = document.recurrence
+            self.make(
+                Recurrence,
+                times=often.times,
+                over=often.over,
+                unit=often.unit,
+                belief=often.belief,
+                why=often.why[:200],
             )
         if document.verdict:
             named = document.verdict
-            self.make(
+            given = self.make(
                 Verdict,
                 suspect=named.suspect[:80],
                 words=(named.words or named.suspect)[:200],
@@ -140,6 +173,8 @@ class _Maker:
                 standing="taken over from the case file",
                 root_cause=named.root_cause[:200],
             )
+            if named.review:
+                self.make(Review, verdict=given, kind=named.review, reason=named.review_reason[:300])
         self._proof(document)
 
     def _circuit(self, facts: CircuitFacts) -> None:
@@ -163,9 +198,9 @@ class _Maker:
 
     def _event(self, event: EventFacts) -> None:
         words = event.what or f"{event.off.replace('_', ' ')} off"
-        end = self.make(LooseEnd, event.at, what=words[:160], component=event.off[:80])
+        end = self.make(LooseEnd, event.at, what=words[:160], component=event.off[:80], did=event.did)
         if event.back_at:
-            self.make(LooseEndClosed, event.back_at, end=end)
+            self.make(LooseEndClosed, event.back_at, end=end, key_on=event.key_on)
 
     def _line(self, facts: LineFacts) -> Line:
         known = cases.knowledge_of(self.case).repairs.get(facts.repair)
@@ -178,10 +213,17 @@ class _Maker:
             minutes=facts.minutes or (known.minutes if known else 0),
             parts=facts.parts,
             labour=facts.labour,
+            kind=facts.kind,
+            choice=facts.choice,
+            quality=facts.quality[:12],
+            scope=facts.scope[:14],
+            notes=facts.notes[:300],
         )
-        self.lines[facts.repair] = line
+        if facts.answer == Answer.Kind.APPROVED or facts.repair not in self.lines:
+            self.lines[facts.repair] = line  # of several ways, the one that was approved is the one carried out
         if facts.answer:
-            self.make(Answer, facts.at, line=line, kind=facts.answer, who=facts.who[:80], how=facts.how[:40])
+            told = {"who": facts.who[:80], "how": facts.how[:40], "risk": facts.risk}
+            self.make(Answer, facts.at, line=line, kind=facts.answer, **told)
         return line
 
     def _proof(self, document: CaseFile) -> None:

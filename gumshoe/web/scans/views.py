@@ -17,6 +17,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
 from gumshoe.web.library import services as library
+from gumshoe.web.repairs import ends
 from gumshoe.web.scans import services
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.suspects import services as suspects
@@ -53,6 +54,7 @@ def _page(request: HttpRequest, case: Case, shown: Scan | None, status: int = 20
             snapshot=services.engine_with_names(snapshot) if snapshot else None,
             titles={code: row.title for code, row in cases.knowledge_of(case).codes.items()},
             frame_keys=FRAME_KEYS,
+            marks=ends.marks_of(case, shown),
             **more,
         ),
         status=status,

@@ -12,7 +12,7 @@ from django.utils.safestring import SafeString
 
 from gumshoe.core.knowledge.code_catalogue import failure_words
 from gumshoe.core.obd.pids import fields_by_key
-from gumshoe.core.signals.units import for_reader
+from gumshoe.core.signals.units import for_reader, text_for_reader
 from gumshoe.core.words import share
 
 register = template.Library()
@@ -112,6 +112,13 @@ def measure(context: dict[str, Any], value: float | None, unit: str) -> str:
     shown, into = for_reader(float(value), unit, customary=bool(settings and settings.customary_units))
     digits = 0 if abs(shown) >= 100 or shown == int(shown) else 1
     return f"{shown:,.{digits}f} {into}"
+
+
+@register.simple_tag(takes_context=True)
+def readers(context: dict[str, Any], text: str) -> str:
+    """A sentence with its values in the units the shop's readers use."""
+    settings = context.get("shop_settings")
+    return text_for_reader(str(text), customary=bool(settings and settings.customary_units))
 
 
 @register.filter
