@@ -4,15 +4,20 @@ import unittest
 from dataclasses import replace
 from datetime import UTC, datetime
 
+import numpy as np
+
 from gumshoe.core.codes import CodeState
+from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.obd.status import Monitor, MonitorStatus
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.proof.clear_guard import check_clear
+from gumshoe.core.proof.from_recording import observations_of
 from gumshoe.core.proof.plan import Plan, plan_proof
 from gumshoe.core.proof.tracker import Observation, Tracker, Verdict, replay
+from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.regions import Region
 
 FRAME = {"rpm": 830.0, "load_pct": 21.0, "coolant_c": 88.0, "speed_kmh": 0.0}
@@ -157,6 +162,30 @@ class Proof(unittest.TestCase):
     def test_time_not_watched_proves_nothing(self) -> None:
         seen = [Observation(2.0, IDLE, status()), Observation(3600.0, IDLE, status())]
         self.assertLessEqual(replay(plan(), seen).total_s, 32.0)
+
+
+class FromARecording(unittest.TestCase):
+    def recording(self, **columns: list[float]) -> Recording:
+        times = np.arange(len(next(iter(columns.values()))), dtype=float) * 2.0
+        return Recording({key: Channel(times, np.array(values)) for key, values in columns.items()})
+
+    def test_time_near_the_frame_and_the_trim_count_monitors_do_not(self) -> None:
+        idle = {key: [value] * 60 for key, value in IDLE.items()}
+        tracker = replay(plan(), observations_of(self.recording(**idle)))
+        self.assertAlmostEqual(tracker.similar_s, 118.0, delta=2.0)
+        self.assertAlmostEqual(tracker.signal_pct or 0.0, 1.5, places=3)
+        self.assertEqual(tracker.completed, {})
+        verdict, missing = tracker.verdict()
+        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertTrue(any("not read since the drive" in line for line in missing))
+
+    def test_the_engine_off_in_between_parts_two_trips(self) -> None:
+        told = {"rpm": [800.0] * 10 + [0.0] * 5 + [800.0] * 10, "load_pct": [20.0] * 25}
+        self.assertEqual(len(replay(plan(), observations_of(self.recording(**told))).trips), 2)
+
+    def test_without_speed_or_load_it_cannot_count(self) -> None:
+        with self.assertRaisesRegex(BadInput, "load_pct"):
+            list(observations_of(self.recording(rpm=[800.0] * 5)))
 
 
 class Clearing(unittest.TestCase):

@@ -6,6 +6,7 @@ import re
 from dataclasses import replace
 from datetime import timedelta
 
+import numpy as np
 from django.core import mail
 from django.test import TransactionTestCase
 from django.utils import timezone
@@ -13,9 +14,12 @@ from django.utils import timezone
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.proof.exposure import Recurrences
+from gumshoe.core.signals.recording import Channel
+from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.live import looking, store
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs import waiting
 from gumshoe.web.repairs import aftercare, clearing, ends, offering, verdicts, working
@@ -222,6 +226,28 @@ class NotYet(AfterTheWork):
         page = self.text("prove")
         self.assertIn("Idle, warm", page)
         self.assertIn("similar to the frame of P0171", page)
+
+    def test_a_recording_made_since_counts_once(self) -> None:
+        times = np.arange(0.0, 90.0, 1.0) + timezone.now().timestamp()
+        level = {
+            "rpm": 780.0,
+            "load_pct": 22.0,
+            "coolant_c": 88.0,
+            "speed_kmh": 0.0,
+            "stft_b1_pct": 0.4,
+            "ltft_b1_pct": 1.0,
+        }
+        samples = Samples({key: Channel(times, np.full(len(times), value)) for key, value in level.items()})
+        kept = store.keep(
+            self.case, self.tess, samples, looking.steps(self.case, set(level)), label="kerb", origin="x.csv"
+        )
+        self.assertIn("kerb", self.text("prove"))
+        self.client.post(f"/cases/{self.case.pk}/prove/count/", {"recording": kept.pk})
+        tracker = proofs.tracker_of(self.cleared)
+        self.assertTrue(tracker.frame_met)
+        self.assertEqual(tracker.completed, {})
+        again = self.client.post(f"/cases/{self.case.pk}/prove/count/", {"recording": kept.pk})
+        self.assertEqual(again.status_code, 400)
 
     def test_permanent_after_a_good_repair_is_explained_and_goes_by_itself(self) -> None:
         after = scans.snapshot_of(self.cleared.after) if self.cleared.after else None

@@ -5,14 +5,17 @@ from __future__ import annotations
 from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence, EvidenceQuerySet
+from gumshoe.web.live.models import Recording
 from gumshoe.web.repairs.models import Clearing
 
 
 class ProofDrive(Evidence):
-    """A watched drive after a clearing. ``how``: what was driven."""
+    """A watched drive after a clearing. ``how``: what was driven. ``recording``: the recording it was taken from, where
+    it was not watched itself."""
 
     clearing = models.ForeignKey(Clearing, on_delete=models.PROTECT, related_name="drives")
     how = models.CharField(max_length=80)
+    recording = models.ForeignKey(Recording, on_delete=models.PROTECT, null=True, blank=True, related_name="drives")
 
 
 class ProofChunk(models.Model):

@@ -5,20 +5,25 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from django.db import transaction
+
 from gumshoe.core.clues import Clue, ClueKind, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.proof.clear_guard import permanent_words
 from gumshoe.core.proof.drive_plan import DrivePlan
+from gumshoe.core.proof.from_recording import observations_of
 from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof
 from gumshoe.core.proof.signal_proof import Condemning, measured_again
 from gumshoe.core.proof.tracker import GRID_RPM, Condition, Observation, Tracker, Verdict, replay
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.live import store
+from gumshoe.web.live.models import Recording
 from gumshoe.web.proofs import runner, waiting
 from gumshoe.web.proofs.drawing import x_of, y_of
-from gumshoe.web.proofs.models import Judgement, ProofDrive
+from gumshoe.web.proofs.models import Judgement, ProofChunk, ProofDrive
 from gumshoe.web.repairs import aftercare, ends
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.scans import services as scans
@@ -151,6 +156,31 @@ def begin(case: Case, user: User) -> ProofDrive:
     if case.vehicle.stand_in:
         vehicles.drive_trips(case.vehicle, trips)
     runner.start(drive, connection(case.vehicle), tracker)
+    return drive
+
+
+def recordings_to_count(clearing: Clearing) -> list[Recording]:
+    """Recordings made since the clearing that do not count towards its proof yet."""
+    counted = set(clearing.drives.exclude(recording=None).values_list("recording_id", flat=True))
+    made = clearing.case.recordings.filter(at__gt=clearing.at)
+    return [row for row in made if row.pk not in counted]
+
+
+def count_recording(case: Case, user: User, recording_pk: int) -> ProofDrive:
+    """Let a recording made since the clearing count: where it was driven and the trims, neither monitors nor codes.
+
+    Raises BadInput for one of before, one that counts already, or one that does not tell enough.
+    """
+    clearing = clearing_of(case)
+    found = next((row for row in recordings_to_count(clearing) if row.pk == recording_pk), None) if clearing else None
+    if clearing is None or found is None:
+        raise BadInput("This recording cannot count.", remedies=("choose one that was made after the clearing",))
+    seen = list(observations_of(store.load(found)))
+    with transaction.atomic():
+        drive = ProofDrive.objects.create(
+            case=case, by=user, clearing=clearing, how=f"recording “{found.label}”"[:80], recording=found
+        )
+        ProofChunk.objects.create(drive=drive, number=0, data=runner.pack(seen), last=True)
     return drive
 
 

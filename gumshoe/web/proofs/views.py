@@ -55,6 +55,7 @@ def _shown(clearing: Clearing | None) -> dict[str, Any]:
         "permanent": services.permanent_note(plan, tracker),
         "procedures": aftercare.open_procedures(case),
         "follow_up": case.followups.last(),
+        "recordings": services.recordings_to_count(clearing),
         "state": services.state(case),
         "judgements": list(case.judgements.select_related("by").order_by("-at", "-pk")),
         "setup": {
@@ -95,6 +96,16 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
     if request.headers.get("Accept", "").startswith("application/json"):
         return JsonResponse({"verdict": judgement.verdict, "reasons": judgement.reasons})
     messages.info(request, f"Verdict: {judgement.verdict}.")
+    return redirect("proofs:prove", pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def count(request: HttpRequest, pk: int) -> HttpResponse:
+    """Let a recording count towards the proof."""
+    chosen = request.POST.get("recording", "")
+    drive = services.count_recording(find(pk), request.user, int(chosen) if chosen.isdigit() else 0)  # type: ignore[arg-type]
+    messages.success(request, f"Counted: {drive.how}. It tells where it was driven, neither monitors nor codes.")
     return redirect("proofs:prove", pk)
 
 
