@@ -318,7 +318,15 @@ class ComesAndGoes(AfterTheWork):
         judgement = proofs.finish(self.case, self.tess)
         self.assertTrue(any("Fault-free for long enough" in reason for reason in judgement.reasons))
         self.assertEqual(self.case.followups.last().km, round(found.left))
-        for bad in ({"times": "x"}, {"over": "0"}, {"unit": "miles"}, {"belief": "100"}, {"times": "-1"}):
+        for bad in (
+            {"times": "x"},
+            {"over": "0"},
+            {"unit": "miles"},
+            {"belief": "100"},
+            {"times": "-1"},
+            {"times": "²"},
+            {"over": "9e99"},
+        ):
             answer = self.client.post(f"/cases/{self.case.pk}/repair/recurrence/", post | bad)
             self.assertEqual(answer.status_code, 400, bad)
         self.assertEqual(self.case.recurrences.count(), 1)

@@ -19,7 +19,7 @@ from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Link
 from gumshoe.core.obd.pids import pid_table, split_current_data
 from gumshoe.core.obd.status import decode_status
-from gumshoe.core.proof.tracker import Observation, Tracker
+from gumshoe.core.proof.tracker import Condition, Observation, Tracker
 from gumshoe.web.proofs.models import ProofChunk, ProofDrive
 from gumshoe.web.vehicles.links import ENGINE_MODULE, Connection
 
@@ -108,6 +108,8 @@ class Watcher(threading.Thread):
         self.drive, self.connection, self.tracker = drive, link, tracker
         self.lock = threading.Lock()
         self.trouble: GumshoeError | None = None
+        self.fixed: tuple[Condition, ...] | None = None
+        """What the drive does not change of the check list, computed once."""
         self._stopping = threading.Event()
         self._pending: list[Observation] = []
         self._chunks = 0

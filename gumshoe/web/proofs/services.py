@@ -72,9 +72,19 @@ def recorded(clearing: Clearing) -> list[Observation]:
 
 def conditions_beyond(clearing: Clearing, tracker: Tracker) -> tuple[Condition, ...]:
     """What the drive alone cannot show: the condemning clue measured again, procedures done, far enough without it."""
-    case = clearing.case
-    rows = [*signal_conditions(clearing, tracker.plan)]
-    for item in aftercare.asked(case):
+    watcher = runner.running(clearing.case_id)
+    if watcher is None:
+        rows = fixed_conditions(clearing, tracker.plan)
+    else:  # while it is driven, only the distance changes
+        rows = watcher.fixed = fixed_conditions(clearing, tracker.plan) if watcher.fixed is None else watcher.fixed
+    curve = waiting.curve_of(clearing, tracker)
+    return (*rows, waiting.condition_of(curve)) if curve is not None else rows
+
+
+def fixed_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
+    """Those that do not change while the car is driven."""
+    rows = [*signal_conditions(clearing, plan)]
+    for item in aftercare.asked(clearing.case):
         if item.row.advised:
             continue
         run = item.run
@@ -82,9 +92,6 @@ def conditions_beyond(clearing: Clearing, tracker: Tracker) -> tuple[Condition, 
         rows.append(
             Condition(f"{item.row.words} (after: {item.because})", item.settled, shown, 1.0 if item.settled else 0.0)
         )
-    curve = waiting.curve_of(clearing, tracker)
-    if curve is not None:
-        rows.append(waiting.condition_of(curve))
     return tuple(rows)
 
 

@@ -18,7 +18,7 @@ from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.proofs import drawing, services, waiting
-from gumshoe.web.repairs import aftercare
+from gumshoe.web.repairs import aftercare, offering
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.ui.responses import problem
@@ -104,7 +104,7 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
 def count(request: HttpRequest, pk: int) -> HttpResponse:
     """Let a recording count towards the proof."""
     chosen = request.POST.get("recording", "")
-    drive = services.count_recording(find(pk), request.user, int(chosen) if chosen.isdigit() else 0)  # type: ignore[arg-type]
+    drive = services.count_recording(find(pk), request.user, int(chosen) if chosen.isdecimal() else 0)  # type: ignore[arg-type]
     messages.success(request, f"Counted: {drive.how}. It tells where it was driven, neither monitors nor codes.")
     return redirect("proofs:prove", pk)
 
@@ -118,8 +118,8 @@ def follow_up(request: HttpRequest, pk: int) -> HttpResponse:
         due = date.fromisoformat(post.get("due", ""))
     except ValueError as error:
         raise BadInput("On which day?", remedies=("choose a day",)) from error
-    km = post.get("km", "").strip()
-    row = waiting.follow_up(case, request.user, due, int(km) if km.isdigit() else None, post.get("why", ""))  # type: ignore[arg-type]
+    km = offering.whole(post.get("km", ""), "Kilometres", 1_000_000)
+    row = waiting.follow_up(case, request.user, due, km, post.get("why", ""))  # type: ignore[arg-type]
     messages.success(request, f"To be looked at again on {row.due:%d %b %Y}.")
     return redirect("proofs:prove", case.pk)
 

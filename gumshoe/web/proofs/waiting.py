@@ -24,6 +24,7 @@ DAYS_LATER = 7
 """When a case whose proof is open is looked at again, unless somebody says otherwise (common practice)."""
 KM_A_DAY = 40.0
 MOST_DAYS = 400
+MOST_TIMES, MOST_OVER = 10_000, 5_000_000.0
 
 
 def write_recurrence(case: Case, user: User, times: str, over: str, unit: str, belief: str, why: str) -> Recurrence:
@@ -35,6 +36,8 @@ def write_recurrence(case: Case, user: User, times: str, over: str, unit: str, b
         raise BadInput(
             "How often was it seen, over what?", remedies=("a number of times, a number, and km, trips or days",)
         ) from error
+    if found.times > MOST_TIMES or found.over > MOST_OVER:
+        raise BadInput(f"{times} times over {over} {unit} cannot be.", remedies=("count what was really seen",))
     if share is not None and not 0.0 < share < 1.0:
         raise BadInput(f"A belief of {belief} % cannot be.", remedies=("above 0 and below 100",))
     return Recurrence.objects.create(

@@ -47,7 +47,7 @@ def clear_now(request: HttpRequest, pk: int) -> HttpResponse:
     """Clear and scan again at once."""
     case, post = find(pk), request.POST
     triage = post.get("triage") == "1"
-    chosen = [int(value) for value in post.getlist("module") if value.isdigit()]
+    chosen = [int(value) for value in post.getlist("module") if value.isdecimal()]
     if post.get("some") == "1" and not chosen:
         raise BadInput("No module was chosen.", kept="Nothing was cleared.", remedies=("tick at least one",))
     done = clearing.clear(

@@ -67,7 +67,7 @@ def whole(typed: str, what: str, most: int = MOST_MINUTES) -> int | None:
     text = typed.strip()
     if not text:
         return None
-    if not text.isdigit() or int(text) > most:
+    if not text.isdecimal() or int(text) > most:
         raise BadInput(f"{what}: “{typed}” cannot be.", remedies=(f"a whole number up to {most}",))
     return int(text)
 

@@ -86,7 +86,7 @@ def photo_add(request: HttpRequest, pk: int) -> HttpResponse:
         request.user,  # type: ignore[arg-type]
         request.FILES.get("photo"),  # type: ignore[arg-type]
         request.POST.get("words", ""),
-        int(line) if line.isdigit() else None,
+        int(line) if line.isdecimal() else None,
     )
     messages.success(request, "The photograph is kept, without the place and device the camera had written into it.")
     return redirect("repairs:work", pk)

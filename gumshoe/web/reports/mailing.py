@@ -63,11 +63,12 @@ def send(case: Case, user: User, to: str, subject: str, text: str, page: tuple[s
         validate_email(address)
     except ValidationError as error:
         raise BadInput(f"“{to}” is no mail address.", remedies=("name@place",)) from error
-    message = EmailMultiAlternatives(subject[:160], text, to=[address])
+    subject = " ".join(subject.split())[:160]  # a line break in a name must not become a header
+    message = EmailMultiAlternatives(subject, text, to=[address])
     if page is not None:
         message.attach(page[0], page[1], "text/html")
     try:
         message.send()
     except (OSError, SMTPException) as error:
         raise MailFailed(f"The mail could not be handed over: {error}.") from error
-    return Mail.objects.create(case=case, by=user, to=address, subject=subject[:160], text=text)
+    return Mail.objects.create(case=case, by=user, to=address, subject=subject, text=text)
