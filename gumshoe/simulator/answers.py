@@ -189,7 +189,7 @@ class EngineModule:
     def _clear(self, _request: bytes) -> list[bytes]:
         if self.vehicle.engine.state.rpm > 0.0:
             return refuse(0x04, 0x22)
-        self.vehicle.memory.clear()
+        self.vehicle.clear()
         return [bytes((0x7F, 0x04, 0x78)), b"\x44"]
 
     def _results(self, request: bytes) -> list[bytes]:

@@ -553,6 +553,12 @@ class Vehicle:
             return self.speed_kmh * ratio, accessories
         return None, accessories + clutch
 
+    def clear(self) -> None:
+        """Service 04: the memory is cleared, and every monitor begins anew: what is wrong now is found again."""
+        self.memory.clear()
+        for monitor in self.monitors:
+            monitor.start()
+
     # -- what the control unit stores and shows -----------------------------------------------------------
 
     def live_values(self) -> dict[str, float]:

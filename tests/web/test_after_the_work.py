@@ -186,6 +186,29 @@ class PlugLeftOff(AfterTheWork):
         self.assertIn("overruled: I have put it back myself", page)
 
 
+class HardFault(AfterTheWork):
+    """A solenoid's broken wire: cleared for triage it stands again at once, and is told so."""
+
+    defects = ("purge-open",)
+
+    def test_back_at_once_and_todays_fault(self) -> None:
+        self.key("on")
+        scans.perform(self.case, self.tess)
+        with self.assertRaisesRegex(BadInput, "No repair is on record"):
+            clearing.clear(self.case, self.tess, triage=False)
+        answer = self.client.post(f"/cases/{self.case.pk}/clear/now/", {"triage": "1"}, follow=True)
+        self.assertContains(answer, "a hard fault, there with the key on")
+        made = self.case.clearings.get()
+        self.assertTrue(made.triage)
+        self.assertEqual([row.code for row in clearing.at_once(made)], ["P0443"])
+        self.assertIsNone(proofs.clearing_of(self.case))  # nothing is proven by triage
+        told = clearing.triage_of(made)
+        self.assertEqual((told.returned, told.new, told.stayed_away), (("P0443",), (), ()))
+        self.assertIn("today's fault", self.text("clear").replace("&#x27;", "'"))
+        nothing = self.client.post(f"/cases/{self.case.pk}/clear/now/", {"some": "1", "triage": "1"})
+        self.assertContains(nothing, "No module was chosen", status_code=400)
+
+
 class NotYet(AfterTheWork):
     """The code is gone, and that proves nothing yet."""
 

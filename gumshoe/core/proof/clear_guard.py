@@ -88,13 +88,15 @@ class AtOnce:
 
 
 def back_at_once(after: Snapshot) -> tuple[AtOnce, ...]:
-    """What the scan made directly after clearing still or again holds. Permanent codes and history are no return."""
-    return tuple(
-        AtOnce(item.code, module.name or f"{module.responder:X}", item.state)
-        for module in after.modules
-        for item in module.codes
-        if item.state in (CodeState.CONFIRMED, CodeState.PENDING)
-    )
+    """What the scan made directly after clearing still or again holds, each code of a module once, confirmed before
+    pending. Permanent codes and history are no return."""
+    found: dict[tuple[int, str], AtOnce] = {}
+    for state in (CodeState.CONFIRMED, CodeState.PENDING):
+        for module in after.modules:
+            for code in module.with_state(state):
+                told = AtOnce(code, module.name or f"{module.responder:X}", state)
+                found.setdefault((module.responder, code), told)
+    return tuple(found.values())
 
 
 def permanent_words(codes: Mapping[str, str]) -> str:

@@ -7,28 +7,25 @@ from typing import Any
 
 from django.db import transaction
 
-from gumshoe.core.clues import Clue, ClueKind, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.proof.clear_guard import permanent_words
 from gumshoe.core.proof.drive_plan import DrivePlan
 from gumshoe.core.proof.from_recording import observations_of
 from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof
-from gumshoe.core.proof.signal_proof import Condemning, measured_again
 from gumshoe.core.proof.tracker import GRID_RPM, Condition, Observation, Tracker, Verdict, replay
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import store
 from gumshoe.web.live.models import Recording
-from gumshoe.web.proofs import runner, waiting
+from gumshoe.web.proofs import beyond, runner, waiting
 from gumshoe.web.proofs.drawing import x_of, y_of
 from gumshoe.web.proofs.models import Judgement, ProofChunk, ProofDrive
-from gumshoe.web.repairs import aftercare, ends
+from gumshoe.web.repairs import ends
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
-from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles import services as vehicles
 from gumshoe.web.vehicles.links import connection
 
@@ -65,62 +62,6 @@ def recorded(clearing: Clearing) -> list[Observation]:
         for chunk in drive.chunks.all()
         for seen in runner.unpack(chunk.data)
     ]
-
-
-# -- beyond the drive -------------------------------------------------------------------------------------
-
-
-def conditions_beyond(clearing: Clearing, tracker: Tracker) -> tuple[Condition, ...]:
-    """What the drive alone cannot show: the condemning clue measured again, procedures done, far enough without it."""
-    watcher = runner.running(clearing.case_id)
-    if watcher is None:
-        rows = fixed_conditions(clearing, tracker.plan)
-    else:  # while it is driven, only the distance changes
-        rows = watcher.fixed = fixed_conditions(clearing, tracker.plan) if watcher.fixed is None else watcher.fixed
-    curve = waiting.curve_of(clearing, tracker)
-    return (*rows, waiting.condition_of(curve)) if curve is not None else rows
-
-
-def fixed_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
-    """Those that do not change while the car is driven."""
-    rows = [*signal_conditions(clearing, plan)]
-    for item in aftercare.asked(clearing.case):
-        if item.row.advised:
-            continue
-        run = item.run
-        shown = "not done yet" if run is None else f"{run.get_outcome_display()}{f': {run.left}' if run.left else ''}"
-        rows.append(
-            Condition(f"{item.row.words} (after: {item.because})", item.settled, shown, 1.0 if item.settled else 0.0)
-        )
-    return tuple(rows)
-
-
-def signal_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
-    """The measured clues that condemned the part, and whether they are right again."""
-    case = clearing.case
-    verdict = case.verdicts.filter(at__lt=clearing.at).last()
-    if verdict is None:
-        return ()
-    wanted = [
-        Condemning(ClueKind(row["kind"]), row["variable"], row["value"], row["words"]) for row in verdict.condemning
-    ]
-    if plan.signal_region is not None:  # the trim is watched on the drive itself
-        wanted = [item for item in wanted if item.kind is not ClueKind.GRADED]
-    if not wanted:
-        return ()
-    return measured_again(cases.knowledge_of(case), verdict.suspect, wanted, later_clues(clearing))
-
-
-def later_clues(clearing: Clearing) -> tuple[Clue, ...]:
-    """The clues of tests and recordings made since the last work before the clearing."""
-    case = clearing.case
-    since = max((work.at for work in case.works.filter(at__lt=clearing.at)), default=clearing.at)
-    evidence = suspects.evidence_of(case, since=since)
-    return tuple(
-        clue
-        for clue in extract(evidence, cases.knowledge_of(case))
-        if clue.kind in (ClueKind.GRADED, ClueKind.TEST) and clue.at
-    )
 
 
 # -- driving ----------------------------------------------------------------------------------------------
@@ -203,7 +144,7 @@ def finish(case: Case, user: User) -> Judgement:
     after = _scan_after(case, user)
     if after is not None:
         tracker.observe(after)
-    verdict, reasons = tracker.verdict(conditions_beyond(clearing, tracker))
+    verdict, reasons = tracker.verdict(beyond.conditions_beyond(clearing, tracker))
     loose = ends.open_ends(case)
     if loose and verdict is Verdict.PROVEN:
         verdict, reasons = Verdict.NOT_YET, tuple(f"Loose end: {end}" for end in loose)
@@ -252,12 +193,12 @@ def state(case: Case) -> dict[str, Any]:
         return {"running": False, "conditions": [], "coverage": [], "verdict": "", "reasons": []}
     watcher = runner.running(case.pk)
     tracker = tracker_of(clearing)
-    beyond = conditions_beyond(clearing, tracker)
+    more = beyond.conditions_beyond(clearing, tracker)
     if watcher is not None:
         with watcher.lock:
-            shown = _shown(tracker, beyond)
+            shown = _shown(tracker, more)
     else:
-        shown = _shown(tracker, beyond)
+        shown = _shown(tracker, more)
     shown["running"] = watcher is not None
     shown["trouble"] = watcher.trouble.what if watcher and watcher.trouble else ""
     shown["drive"] = None
@@ -269,12 +210,12 @@ def state(case: Case) -> dict[str, Any]:
     return shown
 
 
-def _shown(tracker: Tracker, beyond: tuple[Condition, ...]) -> dict[str, Any]:
-    verdict, reasons = tracker.verdict(beyond)
+def _shown(tracker: Tracker, more: tuple[Condition, ...]) -> dict[str, Any]:
+    verdict, reasons = tracker.verdict(more)
     return {
         "conditions": [
             {"words": row.words, "done": row.done, "detail": row.detail, "share": round(row.share, 3)}
-            for row in (*tracker.conditions(), *beyond)
+            for row in (*tracker.conditions(), *more)
         ],
         "coverage": [[rpm, load, round(seconds, 1)] for (rpm, load), seconds in tracker.coverage.items()],
         "here": [x_of(max(tracker.position[0], GRID_RPM[0])), y_of(tracker.position[1])] if tracker.position else None,

@@ -21,7 +21,8 @@ from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.vehicles.links import ENGINE_MODULE, connection
 
-SETTLES_S = 0.2
+SETTLES_S = 1.5
+"""So long the monitors of circuits get before the scan after clearing: a hard fault then stands again."""
 
 
 class ClearRefused(GumshoeError):

@@ -19,8 +19,8 @@ from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import recordings as live
+from gumshoe.web.proofs import beyond, waiting
 from gumshoe.web.proofs import services as proofs
-from gumshoe.web.proofs import waiting
 from gumshoe.web.repairs import clearing, ends, offering
 from gumshoe.web.repairs.models import Answer, Clearing
 from gumshoe.web.scans import services as scans
@@ -66,7 +66,7 @@ def customer(case: Case) -> dict[str, Any]:
         "total": sum((row.line.total for row in rows if row.done), Decimal("0")),
         "judgement": judgement,
         "lamp_meaning": lamp_meaning(case, made, judgement.verdict if judgement else ""),
-        "conditions": (*tracker.conditions(), *proofs.conditions_beyond(made, tracker)) if made and tracker else (),
+        "conditions": (*tracker.conditions(), *beyond.conditions_beyond(made, tracker)) if made and tracker else (),
         "permanent": proofs.permanent_note(tracker.plan, tracker) if tracker else "",
         "inspection": inspection(snapshot.engine if snapshot else None, snapshot.lamp if snapshot else None, features),
         "follow_up": case.followups.last(),

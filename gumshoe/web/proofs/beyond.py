@@ -1,0 +1,67 @@
+"""What the drive alone cannot show: the condemning clue measured again, procedures done, far enough without the
+fault."""
+
+from __future__ import annotations
+
+from gumshoe.core.clues import Clue, ClueKind, extract
+from gumshoe.core.proof.plan import Plan
+from gumshoe.core.proof.signal_proof import Condemning, measured_again
+from gumshoe.core.proof.tracker import Condition, Tracker
+from gumshoe.web.cases import services as cases
+from gumshoe.web.proofs import runner, waiting
+from gumshoe.web.repairs import aftercare
+from gumshoe.web.repairs.models import Clearing
+from gumshoe.web.suspects import services as suspects
+
+
+def conditions_beyond(clearing: Clearing, tracker: Tracker) -> tuple[Condition, ...]:
+    """What the drive alone cannot show: the condemning clue measured again, procedures done, far enough without it."""
+    watcher = runner.running(clearing.case_id)
+    if watcher is None:
+        rows = fixed_conditions(clearing, tracker.plan)
+    else:  # while it is driven, only the distance changes
+        rows = watcher.fixed = fixed_conditions(clearing, tracker.plan) if watcher.fixed is None else watcher.fixed
+    curve = waiting.curve_of(clearing, tracker)
+    return (*rows, waiting.condition_of(curve)) if curve is not None else rows
+
+
+def fixed_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
+    """Those that do not change while the car is driven."""
+    rows = [*signal_conditions(clearing, plan)]
+    for item in aftercare.asked(clearing.case):
+        if item.row.advised:
+            continue
+        run = item.run
+        shown = "not done yet" if run is None else f"{run.get_outcome_display()}{f': {run.left}' if run.left else ''}"
+        rows.append(
+            Condition(f"{item.row.words} (after: {item.because})", item.settled, shown, 1.0 if item.settled else 0.0)
+        )
+    return tuple(rows)
+
+
+def signal_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
+    """The measured clues that condemned the part, and whether they are right again."""
+    case = clearing.case
+    verdict = case.verdicts.filter(at__lt=clearing.at).last()
+    if verdict is None:
+        return ()
+    wanted = [
+        Condemning(ClueKind(row["kind"]), row["variable"], row["value"], row["words"]) for row in verdict.condemning
+    ]
+    if plan.signal_region is not None:  # the trim is watched on the drive itself
+        wanted = [item for item in wanted if item.kind is not ClueKind.GRADED]
+    if not wanted:
+        return ()
+    return measured_again(cases.knowledge_of(case), verdict.suspect, wanted, later_clues(clearing))
+
+
+def later_clues(clearing: Clearing) -> tuple[Clue, ...]:
+    """The clues of tests and recordings made since the last work before the clearing."""
+    case = clearing.case
+    since = max((work.at for work in case.works.filter(at__lt=clearing.at)), default=clearing.at)
+    evidence = suspects.evidence_of(case, since=since)
+    return tuple(
+        clue
+        for clue in extract(evidence, cases.knowledge_of(case))
+        if clue.kind in (ClueKind.GRADED, ClueKind.TEST) and clue.at
+    )
