@@ -16,7 +16,7 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.proof.clear_guard import check_clear
 from gumshoe.core.proof.from_recording import observations_of
 from gumshoe.core.proof.plan import Plan, plan_proof
-from gumshoe.core.proof.tracker import Observation, Tracker, Verdict, replay
+from gumshoe.core.proof.tracker import Condition, Observation, Tracker, Verdict, replay
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.regions import Region
 
@@ -138,6 +138,14 @@ class Proof(unittest.TestCase):
     def test_nothing_stored_nothing_proven(self) -> None:
         empty = plan_proof(snapshot(), expand(Powertrain()))
         self.assertIs(replay(empty, trip(IDLE, 200, "fuel system") * 2).verdict()[0], Verdict.NOT_YET)
+
+    def test_without_a_code_the_measurement_can_prove_it(self) -> None:
+        empty = replace(plan_proof(snapshot(), expand(Powertrain())), frame={}, signal_region=None)
+        tracker = replay(empty, trip(IDLE, 200, "fuel system"))
+        good = Condition("Fuel pressure measured again", True, "350 kPa", 1.0, signal=True)
+        self.assertIs(tracker.verdict([good])[0], Verdict.PROVEN)
+        self.assertIs(tracker.verdict([replace(good, done=False)])[0], Verdict.NOT_YET)
+        self.assertIs(tracker.verdict([replace(good, signal=False)])[0], Verdict.NOT_YET)
 
     def test_window_edges(self) -> None:
         tracker = Tracker(plan())

@@ -323,6 +323,15 @@ class ComesAndGoes(AfterTheWork):
         with self.assertRaisesRegex(BadInput, "not been approved"):
             working.do_work(self.case, self.tess, line.pk, "", "", None, "")
 
+    def test_a_fault_that_comes_and_goes_is_asked_how_often(self) -> None:
+        self.key("on")
+        scans.perform(self.case, self.tess)
+        scans.type_in(self.case, self.tess, "P0335 confirmed")
+        self.repaired("mend_crank_sensor", "loose_crank_sensor")
+        clearing.clear(self.case, self.tess, triage=False)
+        judgement = proofs.finish(self.case, self.tess)
+        self.assertTrue(any("how often was it seen" in reason for reason in judgement.reasons), judgement.reasons)
+
     def test_typed_in_it_takes_the_place_of_history_and_draws_the_curve(self) -> None:
         self.key("on")
         scans.perform(self.case, self.tess)

@@ -59,11 +59,11 @@ def measured_again(
         words = f"Measured again after the repair: {_asked(knowledge, item)} (was: {item.words})"
         clue = newest.get((item.kind.value, item.variable))
         if clue is None:
-            rows.append(Condition(words, False, "not measured yet", 0.0))
+            rows.append(Condition(words, False, "not measured yet", 0.0, signal=True))
             continue
         good = not _speaks_for(knowledge, suspect, clue)
         shown = clue.words + ("" if good else ": still what the fault does")
-        rows.append(Condition(words, good, shown, 1.0 if good else 0.0))
+        rows.append(Condition(words, good, shown, 1.0 if good else 0.0, signal=True))
     return tuple(rows)
 
 

@@ -60,12 +60,14 @@ class TripRecord:
 
 @dataclass(frozen=True)
 class Condition:
-    """One line of the check list: what, done or not, and how far."""
+    """One line of the check list: what, done or not, and how far. ``signal``: a measurement that can prove a repair by
+    itself where no code was stored."""
 
     words: str
     done: bool
     detail: str
     share: float
+    signal: bool = False
 
 
 GRID_RPM = tuple(range(500, 4501, 250))
@@ -238,12 +240,13 @@ class Tracker:
             f"{code} is {state} again: the work had set it, so something is still off"
             for code, state in self.returned.items()
         )
+        more = tuple(more)
         missing = left_off + tuple(f"{row.words}: {row.detail}" for row in (*self.conditions(), *more) if not row.done)
         if self.new:
             missing += tuple(
                 f"New code {code} ({state}): look into it before the car goes" for code, state in self.new.items()
             )
-        if not self.plan.targets:
+        if not self.plan.targets and not any(row.signal for row in more):
             missing += ("No code was stored before clearing: there is nothing whose absence could prove the repair",)
         return (Verdict.NOT_YET, missing) if missing else (Verdict.PROVEN, ())
 

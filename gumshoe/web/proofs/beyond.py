@@ -13,6 +13,15 @@ from gumshoe.web.repairs import aftercare
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.suspects import services as suspects
 
+LOOSE, INTERMITTENT = "loose", "intermittent"
+"""The failure mode and the kind of code that come and go."""
+HOW_OFTEN = Condition(
+    "It came and went: how often was it seen, over what? Then it is known how far is far enough",
+    False,
+    "not told yet",
+    0.0,
+)
+
 
 def conditions_beyond(clearing: Clearing, tracker: Tracker) -> tuple[Condition, ...]:
     """What the drive alone cannot show: the condemning clue measured again, procedures done, far enough without it."""
@@ -22,7 +31,19 @@ def conditions_beyond(clearing: Clearing, tracker: Tracker) -> tuple[Condition, 
     else:  # while it is driven, only the distance changes
         rows = watcher.fixed = fixed_conditions(clearing, tracker.plan) if watcher.fixed is None else watcher.fixed
     curve = waiting.curve_of(clearing, tracker)
-    return (*rows, waiting.condition_of(curve)) if curve is not None else rows
+    if curve is not None:
+        return (*rows, waiting.condition_of(curve))
+    return (*rows, HOW_OFTEN) if comes_and_goes(clearing, tracker.plan) else rows
+
+
+def comes_and_goes(clearing: Clearing, plan: Plan) -> bool:
+    """Whether what was repaired is a fault that is not there all the time: by the verdict, or by the kind of its
+    code."""
+    knowledge = cases.knowledge_of(clearing.case)
+    verdict = clearing.case.verdicts.filter(at__lt=clearing.at).last()
+    fault = knowledge.faults.get(verdict.suspect) if verdict else None
+    kinds = {knowledge.codes[target.code].kind for target in plan.targets if target.code in knowledge.codes}
+    return (fault is not None and fault.mode == LOOSE) or INTERMITTENT in kinds
 
 
 def fixed_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
