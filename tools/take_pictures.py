@@ -80,7 +80,7 @@ def main(address: str) -> int:
         walk.go(path)
         walk.shot(name)
     walk.go("/cases/10/complaint/")
-    walk.press("history")
+    walk.press("comeback?")
     walk.shot("history")
     walk.go("/cases/5/bench/circuits/purge_valve/")
     walk.press("Key on")

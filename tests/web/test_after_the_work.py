@@ -177,7 +177,7 @@ class PlugLeftOff(AfterTheWork):
         cleared = clearing.clear(self.case, self.tess, triage=False)
         demo_steps.drive_skipped(self.case, self.tess, cleared, (("idle",), ("idle",)))
         judgement = proofs.finish(self.case, self.tess)
-        self.assertEqual(judgement.verdict, "not yet")
+        self.assertEqual(judgement.verdict, "not yet", judgement.reasons)
         told = " ".join(judgement.reasons)
         self.assertIn("New code P0102", told)
         self.assertIn("ledger", told)
@@ -200,6 +200,7 @@ class HardFault(AfterTheWork):
         self.assertContains(answer, "a hard fault, there with the key on")
         made = self.case.clearings.get()
         self.assertTrue(made.triage)
+        self.assertEqual(made.before.why, "again")  # the scan before, though the one after holds a code as well
         self.assertEqual([row.code for row in clearing.at_once(made)], ["P0443"])
         self.assertIsNone(proofs.clearing_of(self.case))  # nothing is proven by triage
         told = clearing.triage_of(made)

@@ -17,7 +17,9 @@ from django.test import TransactionTestCase
 from gumshoe.simulator.fleet import fleet
 from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.standing import standing
+from gumshoe.web.proofs import waiting
 from gumshoe.web.shop import demo
+from gumshoe.web.shop import services as shop
 from gumshoe.web.vehicles import garage
 from tests.web import support
 
@@ -89,4 +91,9 @@ class Demo(TransactionTestCase):
         self.assertEqual(stages["tern-dive"].stage, "live")
         self.assertNotIn("tern-library", stages)  # left for the newcomer
         verdicts = [item.verdict for case in Case.objects.all() for item in case.judgements.all()]
-        self.assertEqual(sorted(verdicts), ["came back", "proven"])
+        self.assertEqual(sorted(verdicts), ["came back", "not yet", "proven"])
+        self.assertEqual(
+            len(shop.board()), len({name for name, cards in shop.board() if cards})
+        )  # something everywhere
+        self.assertEqual(sum(card.comeback for _, cards in shop.board() for card in cards), 1)
+        self.assertEqual(len(waiting.due_list()), 2)

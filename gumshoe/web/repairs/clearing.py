@@ -89,7 +89,7 @@ def clear(case: Case, user: User, *, triage: bool, only: frozenset[int] | None =
     if not check.allowed:
         raise ClearRefused("Clearing is not possible now.", remedies=check.blocks)
     before = scans.perform(case, user, Scan.Why.AGAIN)  # the very last state is always on record
-    expected = expected_codes(case)
+    expected, reference = expected_codes(case), _proof_reference(case, before)
     with connection(case.vehicle).use() as link:
         cleared = clear_modules(link, scans.beyond(case), only)
     names = {row.responder: row.name for row in modules_of(case)}
@@ -104,7 +104,7 @@ def clear(case: Case, user: User, *, triage: bool, only: frozenset[int] | None =
     return Clearing.objects.create(
         case=case,
         by=user,
-        before=_proof_reference(case, before),
+        before=reference,
         after=after,
         modules=results,
         triage=triage,

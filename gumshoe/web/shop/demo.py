@@ -109,12 +109,12 @@ def load(say: Say = print) -> None:
     stories.in_pieces(staff, fleet_cars["gannet-tug"])
     say("Demo case: mended and cleared, its proof still open …")
     stories.proof_open(staff, fleet_cars["pipit-baker"])
-    say("Demo case: just come in …")
-    stories.just_in(staff, fleet_cars["plover-purser"])
     say("Demo case: a cheap part, fitted in winter, has failed again …")
     stories.cheap_part(staff)
     say("Demo case: a code that comes every few thousand kilometres, deferred by the owner …")
     stories.deferred(staff)
+    say("Demo case: just come in …")
+    stories.just_in(staff, fleet_cars["plover-purser"])
     for car in fleet_cars.values():
         running = garage.runner(car.stand_in)
         if running:
