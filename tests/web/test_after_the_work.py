@@ -145,6 +145,19 @@ class BatteryWentFlat(AfterTheWork):
         self.assertTrue(self.runner.vehicle.memory.throttle_learnt)
         self.assertTrue(aftercare.asked(self.case)[0].settled)
 
+    def test_a_new_battery_is_registered(self) -> None:
+        line = offering.propose_maintenance(self.case, self.tess, "New battery", "20", "140", "battery")
+        offering.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
+        working.do_work(self.case, self.tess, line.pk, "B-70", "Make", 20, "")
+        self.assertEqual([item.row.id for item in aftercare.asked(self.case)], ["battery_registration"])
+        self.key("on")
+        run = aftercare.start(self.case, "battery_registration")
+        self.runner.skip(2.0)
+        run.join(10.0)
+        self.assertEqual(aftercare.state(self.case, self.tess, "battery_registration")["outcome"], "done")
+        self.assertEqual(self.runner.vehicle.memory.battery_aged, 0.0)
+        self.assertEqual(aftercare.open_procedures(self.case), [])
+
     def test_the_pages_of_a_procedure(self) -> None:
         self.key("on")
         base = f"/cases/{self.case.pk}/clear/after/throttle_relearn/"

@@ -29,7 +29,7 @@ from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.vehicles import services as vehicles
 
-RENEWS = "renew_"
+RENEWS, MENDS = "renew_", "mend_"
 FLAT_HOURS = 12.0
 """How long the key of a stand-in is left on when its battery is to go flat."""
 
@@ -122,7 +122,11 @@ def happenings(case: Case, until: datetime | None = None) -> tuple[Happening, ..
 
 
 def _renews(work: Work) -> bool:
-    return work.line.repair.startswith(RENEWS) and bool(work.line.component)
+    """Whether the work put a new part in: by its repair, or because a part was fitted that no wiring repair takes."""
+    line = work.line
+    fitted = bool(work.part_number or work.part_make) and not line.repair.startswith(MENDS)
+    found_on_the_way = line.kind == line.Kind.MAINTENANCE
+    return bool(line.component) and (line.repair.startswith(RENEWS) or fitted or found_on_the_way)
 
 
 def provoked_codes(case: Case) -> tuple[Provoked, ...]:

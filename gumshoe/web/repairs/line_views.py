@@ -88,6 +88,7 @@ def maintenance(request: HttpRequest, pk: int) -> HttpResponse:
         post.get("words", ""),
         post.get("minutes", ""),
         post.get("parts", ""),
+        post.get("component", ""),
     )
     return redirect("repairs:lines", pk)
 

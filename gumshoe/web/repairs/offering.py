@@ -130,7 +130,7 @@ def propose_maintenance(case: Case, user: User, words: str, minutes: str, parts:
         user,
         repair="",
         words=words.strip()[:200],
-        component=component,
+        component=component if component in cases.knowledge_of(case).components else "",
         minutes=whole(minutes, "Minutes") or 0,
         parts=money(parts, "Parts") or Decimal("0"),
         kind=Line.Kind.MAINTENANCE,

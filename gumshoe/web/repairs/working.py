@@ -91,7 +91,8 @@ def _carry_out(case: Case, line: Line) -> None:
     knowledge = cases.knowledge_of(case)
     row = knowledge.repairs.get(line.repair)
     if row is None:
-        vehicles.carry_out(case.vehicle, line.component, (), wiring=False)
+        if line.component:
+            vehicles.carry_out(case.vehicle, line.component, (), wiring=False)
         return
     for one in members(knowledge, row) if line.scope == Scope.SET else (row,):
         vehicles.carry_out(case.vehicle, one.component, knowledge.reached_by(one.id), wiring=one.wiring)
