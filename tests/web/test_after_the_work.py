@@ -20,8 +20,8 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, store
+from gumshoe.web.proofs import drawing, waiting
 from gumshoe.web.proofs import services as proofs
-from gumshoe.web.proofs import waiting
 from gumshoe.web.repairs import aftercare, clearing, ends, offering, verdicts, working
 from gumshoe.web.repairs.models import Line, LooseEnd, Work
 from gumshoe.web.reports import services as reports
@@ -157,6 +157,11 @@ class BatteryWentFlat(AfterTheWork):
         self.assertEqual(aftercare.state(self.case, self.tess, "battery_registration")["outcome"], "done")
         self.assertEqual(self.runner.vehicle.memory.battery_aged, 0.0)
         self.assertEqual(aftercare.open_procedures(self.case), [])
+        self.repaired("renew_plugs")  # a later work that asks for nothing takes nothing back
+        self.assertEqual(aftercare.open_procedures(self.case), [])
+        again = ends.open_end(self.case, self.tess, "battery off", "battery")
+        ends.close_end(self.case, self.tess, again.pk)
+        self.assertEqual([item.row.id for item in aftercare.open_procedures(self.case)], ["throttle_relearn"])
 
     def test_the_pages_of_a_procedure(self) -> None:
         self.key("on")
@@ -358,6 +363,10 @@ class ComesAndGoes(AfterTheWork):
         found = waiting.curve_of(made, proofs.tracker_of(made))
         assert found
         self.assertEqual((found.prior, found.before.times), (0.8, 4))
+        for far, expected in ((9261.0, 2000.0), (47.0, 10.0), (0.9, 0.2)):
+            ticks = drawing.round_ticks(far)
+            self.assertAlmostEqual(ticks[1], expected)
+            self.assertLessEqual(ticks[-1], far)
         page = self.text("prove")
         for words in ("It comes and goes", "the belief of Tess", "Fault-free so far"):
             self.assertIn(words, page)

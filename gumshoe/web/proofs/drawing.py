@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from gumshoe.core.proof.exposure import Curve
@@ -56,6 +57,14 @@ def coverage_map(plan: Plan) -> dict[str, Any]:
     return shape
 
 
+def round_ticks(far: float) -> list[float]:
+    """Round values from 0 up to ``far``, some five of them: steps of 1, 2 or 5 times a power of ten."""
+    raw = far / 5.0
+    power = 10.0 ** math.floor(math.log10(raw))
+    step = next(power * factor for factor in (1.0, 2.0, 5.0, 10.0) if power * factor >= raw)
+    return [step * number for number in range(int(far / step) + 1)]
+
+
 def curve_chart(curve: Curve) -> dict[str, Any]:
     """The belief that the repair holds, against the fault-free exposure: line, the level wanted, the present point."""
     far = curve.points[-1][0] or 1.0
@@ -80,7 +89,7 @@ def curve_chart(curve: Curve) -> dict[str, Any]:
         "now_x": x(min(curve.clean, far)),
         "now_y": y(curve.now),
         "wanted_x": x(curve.wanted) if reached else None,
-        "ticks": [{"x": x(far * i / 4), "text": f"{far * i / 4:,.0f}"} for i in range(5)],
+        "ticks": [{"x": x(value), "text": f"{value:,g}"} for value in round_ticks(far)],
         "chances": [{"y": y(i / 4), "text": f"{25 * i}"} for i in range(5)],
         "unit": str(curve.before.unit),
     }

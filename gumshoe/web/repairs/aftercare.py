@@ -40,14 +40,16 @@ class Asked:
 
 
 def asked(case: Case) -> list[Asked]:
-    """What the work asks for, each with its last run. A run before the work that asked for it does not count."""
-    works = list(case.works.select_related("line"))
-    found = needed_after(cases.knowledge_of(case), [work.line.repair for work in works], ends.happenings(case))
+    """What the work asks for, each with its last run. A run before what asked for it does not count."""
+    knowledge = cases.knowledge_of(case)
+    works, happened = list(case.works.select_related("line")), ends.happenings(case)
+    causes = [(work.at.timestamp(), needed_after(knowledge, [work.line.repair], ())) for work in works]
+    causes += [(item.until or item.since, needed_after(knowledge, (), [item])) for item in happened]
     runs = list(case.procedureruns.select_related("by"))
-    since = max((work.at for work in works), default=None)
     rows = []
-    for item in found:
-        own = [run for run in runs if run.procedure == item.row.id and (since is None or run.at >= since)]
+    for item in needed_after(knowledge, [work.line.repair for work in works], happened):
+        since = max(at for at, asks in causes if any(one.row.id == item.row.id for one in asks))
+        own = [run for run in runs if run.procedure == item.row.id and run.at.timestamp() >= since]
         rows.append(Asked(item.row, item.because, routine_of(case, item.row), own[-1] if own else None))
     return rows
 
