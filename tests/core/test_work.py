@@ -22,7 +22,7 @@ from gumshoe.core.proof.signal_proof import condemning, measured_again
 from gumshoe.core.signals.units import for_reader, text_for_reader
 from gumshoe.core.suspects import assess
 from gumshoe.core.work import needed_after, readiness
-from gumshoe.core.work.offers import Quality, Scope, cures, members, offers
+from gumshoe.core.work.offers import Quality, Scope, cures, members, offers, put_in_new
 from gumshoe.core.work.worksheet import lay_out, sheet_for, sheets
 from tests.core.test_provoked import scan
 
@@ -233,6 +233,33 @@ class Inspecting(unittest.TestCase):
         ):
             self.assertIn(part, bad.words)
         self.assertIsNone(inspection(None, None, frozenset()))
+
+    def test_one_open_monitor_alone_is_left_to_the_local_rules(self) -> None:
+        """At most one open monitor is what the US EPA's guidance accepts for cars of 2001 and later (from memory)."""
+        one = inspection(self.module(open_=("evaporative system",)), False, frozenset())
+        two = inspection(self.module(open_=("evaporative system", "catalyst")), False, frozenset())
+        lamp = inspection(self.module(open_=("evaporative system",)), True, frozenset())
+        assert one and two and lamp
+        self.assertFalse(one.clear)
+        self.assertIn("some inspections accept that", one.words)
+        self.assertIn("local rules", one.words)
+        for other in (two, lamp):
+            self.assertIn("would turn the car away", other.words)
+
+
+class PutInNew(unittest.TestCase):
+    def test_by_the_repair_by_a_named_part_or_on_the_way(self) -> None:
+        """A wire mended has no new part in it, whatever somebody typed (common practice)."""
+        repairs = KNOWN.repairs
+        renewing, mending = repairs["renew_crankcase_hose"], next(row for row in repairs.values() if row.mends)
+        self.assertTrue(put_in_new(renewing, part_named=False, on_the_way=False))
+        self.assertFalse(put_in_new(mending, part_named=True, on_the_way=False))
+        self.assertFalse(put_in_new(None, part_named=False, on_the_way=False))
+        self.assertTrue(put_in_new(None, part_named=True, on_the_way=False))
+        self.assertTrue(put_in_new(None, part_named=False, on_the_way=True))
+        cleaned = repairs["clean_throttle"]
+        self.assertFalse(cleaned.renews or cleaned.buys)
+        self.assertTrue(put_in_new(cleaned, part_named=True, on_the_way=False))
 
 
 class PartLife(unittest.TestCase):

@@ -10,9 +10,6 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-FEW = 3
-"""Fewer parts than this are told, but nothing is concluded."""
-
 
 @dataclass(frozen=True)
 class Fitted:

@@ -199,6 +199,21 @@ class RepairRow:
     per: str = ""
     wiring: bool = False
 
+    @property
+    def renews(self) -> bool:
+        """Whether a new part goes in. An id begins with what is done: renew, mend, clean, refit, set."""
+        return self.id.startswith("renew_") and not self.wiring
+
+    @property
+    def mends(self) -> bool:
+        """Whether the part itself stays as it is."""
+        return self.wiring or self.id.startswith("mend_")
+
+    @property
+    def buys(self) -> bool:
+        """Whether there is a part to buy, original or aftermarket."""
+        return self.renews and self.parts > 0
+
 
 @dataclass(frozen=True)
 class BandRow:

@@ -11,18 +11,12 @@ from typing import Any
 
 import udsoncan
 from udsoncan.client import Client
-from udsoncan.exceptions import (
-    InvalidResponseException,
-    NegativeResponseException,
-    TimeoutException,
-    UnexpectedResponseException,
-)
 
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.actuators import ActuatorRow, CommandRow
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.uds import READ_SECONDS, LinkConnection, ModuleAddress
+from gumshoe.core.obd.uds import READ_SECONDS, LinkConnection, ModuleAddress, NotDone, asked
 
 ENGINE = ModuleAddress("engine", 0x7E0, 0x7E8)
 EXTENDED, DEFAULT = 0x03, 0x01
@@ -32,11 +26,7 @@ RPM_PID, SPEED_PID = 0x0C, 0x0D
 REASONS = {
     0x11: "this unit takes no commands",
     0x12: "this unit does not know that command",
-    0x22: "its conditions are not fulfilled",
     0x31: "this vehicle has no such actuator, or the value is out of its range",
-    0x33: "the unit is locked: it needs the maker's own key",
-    0x7E: "not in this session",
-    0x7F: "not in this session",
 }
 
 
@@ -112,13 +102,8 @@ class Commander:
 
     def _try(self, ask: Any) -> Any:
         try:
-            return ask()
-        except NegativeResponseException as error:
-            code = error.response.code or 0
-            raise CommandRefused(
-                f"{self.row.words}: the control unit refused: {REASONS.get(code, f'reason {code:02X}')}."
-            ) from error
-        except TimeoutException as error:
+            return asked(ask, REASONS)
+        except NotDone as error:
+            raise CommandRefused(f"{self.row.words}: {error.what}.") from error
+        except NoAnswer as error:
             raise NoAnswer(f"{self.row.words}: no answer to the command.") from error
-        except (InvalidResponseException, UnexpectedResponseException) as error:
-            raise CommandRefused(f"{self.row.words}: the answer could not be read.") from error

@@ -11,18 +11,11 @@ from typing import Any
 
 import udsoncan
 from udsoncan.client import Client
-from udsoncan.exceptions import (
-    InvalidResponseException,
-    NegativeResponseException,
-    TimeoutException,
-    UnexpectedResponseException,
-)
 
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.commands import DEFAULT, EXTENDED
-from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.uds import READ_SECONDS, LinkConnection, ModuleAddress
+from gumshoe.core.obd.uds import READ_SECONDS, LinkConnection, ModuleAddress, NotDone, asked
 
 ASK_EVERY_S = 0.3
 PATIENCE = 3.0
@@ -33,12 +26,8 @@ REASONS = {
     0x11: "this unit runs no routines",
     0x12: "this unit does not know that request",
     0x21: "it is busy with another routine",
-    0x22: "its conditions are not fulfilled",
     0x24: "the requests came in the wrong order",
     0x31: "this vehicle has no such routine",
-    0x33: "the unit is locked: it needs the maker's own key",
-    0x7E: "not in this session",
-    0x7F: "not in this session",
 }
 
 
@@ -54,10 +43,6 @@ class Outcome(StrEnum):
     def began(self) -> bool:
         """Whether it had begun, so that the car may be left half way."""
         return self is not Outcome.REFUSED
-
-
-class Told(GumshoeError):
-    """The unit refused; the reason in words."""
 
 
 def run_routine(
@@ -91,7 +76,7 @@ def run_routine(
         if state == "done":
             return Outcome.DONE, ""
         return Outcome.ABORTED, "the control unit broke it off: its conditions were lost on the way"
-    except Told as error:
+    except NotDone as error:
         return (Outcome.ABORTED if began else Outcome.REFUSED), error.what
     except GumshoeError as error:
         return (Outcome.LOST if began else Outcome.REFUSED), error.what
@@ -107,12 +92,4 @@ def _state(answer: Any) -> str:
 
 
 def _ask(ask: Callable[[], Any]) -> Any:
-    try:
-        return ask()
-    except NegativeResponseException as error:
-        code = error.response.code or 0
-        raise Told(f"the control unit refused: {REASONS.get(code, f'reason {code:02X}')}") from error
-    except TimeoutException as error:
-        raise NoAnswer("the control unit did not answer") from error
-    except (InvalidResponseException, UnexpectedResponseException) as error:
-        raise Told("the control unit's answer could not be read") from error
+    return asked(ask, REASONS)

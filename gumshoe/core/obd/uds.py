@@ -5,7 +5,7 @@ The services are udsoncan's; the bytes travel over our one link, so that every f
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,7 +20,8 @@ from udsoncan.exceptions import (
 )
 
 from gumshoe.core.codes import CodeState, TroubleCode
-from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
+from gumshoe.core.errors import GumshoeError
+from gumshoe.core.obd.errors import REFUSALS, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Link
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
 
@@ -134,6 +135,36 @@ def _read(link: Link, address: ModuleAddress) -> ModuleSnapshot:
             calibrations=(software,) if software else (),
             codes=tuple(codes),
         )
+
+
+class NotDone(GumshoeError):
+    """A control unit did not do what was asked; says why in words."""
+
+
+REASONS = {
+    0x21: "it is busy",
+    0x22: "its conditions are not fulfilled",
+    0x33: "the unit is locked: it needs the maker's own key",
+    0x7E: "not in this session",
+    0x7F: "not in this session",
+}
+"""Refusals in a technician's words; REFUSALS has the standard's for the rest."""
+
+
+def asked(ask: Callable[[], Any], own: Mapping[int, str]) -> Any:
+    """Ask something that commands, with its errors in words. ``own``: what a refusal means for this service.
+
+    Raises NotDone where the unit refuses or cannot be understood, NoAnswer where it is silent."""
+    try:
+        return ask()
+    except NegativeResponseException as error:
+        code = error.response.code or 0
+        reason = own.get(code) or REASONS.get(code) or REFUSALS.get(code) or f"reason {code:02X}"
+        raise NotDone(f"the control unit refused: {reason}") from error
+    except TimeoutException as error:
+        raise NoAnswer("the control unit did not answer") from error
+    except (InvalidResponseException, UnexpectedResponseException) as error:
+        raise NotDone("the control unit's answer could not be read") from error
 
 
 def _text(client: Client, identifier: int) -> str:

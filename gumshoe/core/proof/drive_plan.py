@@ -142,7 +142,7 @@ def plan_drive(
     for need in wanted:
         if need.window and not any(need.window.led_to_by(row.rpm, row.load_pct, row.warm) for row in rows):
             rows.append(frame_segment(need.window))
-    possible = [need for need in wanted if _possible(need, rows, monitors)]
+    possible = [need for need in wanted if _met(need, tuple(rows), monitors)]
     unmet = tuple(need for need in wanted if need not in possible)
     if not possible:
         return DrivePlan((), unmet)
@@ -170,10 +170,6 @@ def _met(need: Need, chosen: tuple[SegmentRow, ...], monitors: Mapping[str, tupl
         return any(need.window.led_to_by(row.rpm, row.load_pct, row.warm) for row in chosen)
     ids = {row.id for row in chosen}
     return all(ids & set(clause) for clause in monitors.get(need.monitor, ((),)))
-
-
-def _possible(need: Need, rows: list[SegmentRow], monitors: Mapping[str, tuple[tuple[str, ...], ...]]) -> bool:
-    return _met(need, tuple(rows), monitors)
 
 
 def _driven(chosen: tuple[SegmentRow, ...], *, warm: bool) -> tuple[tuple[SegmentRow, ...], float]:

@@ -14,11 +14,14 @@ from gumshoe.core.proof.drive_plan import DrivePlan, Need, plan_drive, segments_
 
 @dataclass(frozen=True)
 class Inspection:
-    """Whether an inspection would see nothing against the car, what stands in the way, and the drive that helps."""
+    """Whether an inspection would see nothing against the car, what stands in the way, and the drive that helps.
+
+    ``one_open``: the one monitor that has not run, where that is all there is."""
 
     clear: bool
     reasons: tuple[str, ...]
     plan: DrivePlan | None = None
+    one_open: str = ""
 
     @property
     def words(self) -> str:
@@ -26,6 +29,10 @@ class Inspection:
         if self.clear:
             return "An inspection that asks for readiness is possible now: the lamp is out and every monitor has run."
         told = "An inspection would turn the car away now: " + "; ".join(self.reasons) + "."
+        if self.one_open:
+            told = (
+                f"One monitor is open ({self.one_open}) and nothing else: some inspections accept that, others do not."
+            )
         if self.plan is not None and self.plan.trips:
             rest = f", after {self.plan.rest_hours:.0f} hours' rest" if self.plan.rest_hours else ""
             told += (
@@ -53,4 +60,5 @@ def inspection(module: ModuleSnapshot | None, lamp: bool | None, features: froze
         reasons.append("not yet run: " + ", ".join(open_ones))
     needs = [Need(f"monitor “{name}”", 1, name) for name in open_ones]
     plan = plan_drive(needs, segments_for(features), segments_file().monitor) if needs else None
-    return Inspection(not reasons, tuple(reasons), plan)
+    alone = open_ones[0] if len(open_ones) == 1 and len(reasons) == 1 else ""
+    return Inspection(not reasons, tuple(reasons), plan, alone)

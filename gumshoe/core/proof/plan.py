@@ -12,8 +12,6 @@ from gumshoe.core.proof.drive_plan import DrivePlan, Need, plan_drive, segments_
 from gumshoe.core.proof.similar import Window, window_of
 from gumshoe.core.signals.regions import Region, classify
 
-CONTINUOUS = frozenset({"misfire", "fuel system", "comprehensive components"})
-"""Monitors that run all the time: proven by time in conditions similar to the stored frame (SAE J1979 [S])."""
 LAMP_TRIPS = 3
 """Good trips in a row after which the control unit puts the lamp out by itself (40 CFR 86.1806, 13 CCR 1968.2 [S])."""
 WARM_UPS = 40

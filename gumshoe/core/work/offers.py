@@ -88,6 +88,14 @@ def members(knowledge: Knowledge, own: RepairRow) -> tuple[RepairRow, ...]:
     return tuple(row for row in knowledge.repairs.values() if row.id.rstrip("0123456789") == stem)
 
 
+def put_in_new(repair: RepairRow | None, *, part_named: bool, on_the_way: bool) -> bool:
+    """Whether a work put a new part in: by its repair; because a part is named, which no wiring repair takes; or as
+    maintenance found on the way. ``repair`` None: a line of somebody's own."""
+    if repair is not None and repair.mends:
+        return on_the_way
+    return (repair is not None and repair.renews) or part_named or on_the_way
+
+
 def cures(knowledge: Knowledge, assessment: Assessment, repair: RepairRow) -> float:
     """The share of what may be wrong with this part that the repair puts right; 1 where nothing else is suspected."""
     of_part = {
@@ -106,10 +114,8 @@ def _of(
 ) -> list[Offer]:
     share = cures(knowledge, assessment, row)
     notes = () if share >= CURES_ALL else (f"cures {shown(share)} of what may be wrong with this part",)
-    buys = not row.wiring and row.id.startswith("renew_") and row.parts > 0
-    if not buys:
-        mends = row.wiring or row.id.startswith("mend_")
-        more = ("the part itself stays as it is",) if mends else ()
+    if not row.buys:
+        more = ("the part itself stays as it is",) if row.mends else ()
         return [Offer(row, Quality.NONE, Scope.ONE, row.minutes, row.parts, row.words, (*notes, *more))]
     part = knowledge.components.get(row.component)
     told = tuple(life.words for life in lives.get(part.row.id if part else row.component, ()))

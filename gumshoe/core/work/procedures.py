@@ -39,10 +39,8 @@ def needed_after(knowledge: Knowledge, repairs: Iterable[str], happenings: Itera
         if repair is None:
             continue
         keys = {name, name.rstrip("0123456789").removesuffix("_")}
-        if not repair.wiring:
-            keys |= (
-                {f"{part}:{Did.RENEWED}" for part in _names(knowledge, repair.component)} if _renews(name) else set()
-            )
+        if repair.renews:
+            keys |= {f"{part}:{Did.RENEWED}" for part in _names(knowledge, repair.component)}
         for key in keys:
             reasons.setdefault(key, repair.words)
     for item in happenings:
@@ -55,10 +53,6 @@ def needed_after(knowledge: Knowledge, repairs: Iterable[str], happenings: Itera
         if because is not None and set(row.needs) <= knowledge.powertrain.features:
             found.append(Needed(row, because))
     return tuple(found)
-
-
-def _renews(repair: str) -> bool:
-    return repair.startswith("renew_")
 
 
 def _names(knowledge: Knowledge, component: str) -> set[str]:

@@ -133,7 +133,8 @@ def count_recording(case: Case, user: User, recording_pk: int) -> ProofDrive:
 
 
 def finish(case: Case, user: User) -> Judgement:
-    """Stop watching, scan once more, judge, store the verdict. Raises BadInput while a loose end is open."""
+    """Stop watching, scan once more, judge, store the verdict. A loose end, or codes that were not read, keep it
+    from being proven. Raises BadInput where nothing was cleared."""
     watcher = runner.running(case.pk)
     if watcher is not None:
         watcher.stop()

@@ -12,7 +12,6 @@ from gumshoe.core.obd.errors import LinkError
 from gumshoe.core.obd.present import present_values
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.proof.clear_guard import AtOnce, ClearCheck, back_at_once, check_clear
-from gumshoe.core.proof.provoked import WORTH_EXPECTING
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import ends
@@ -126,9 +125,7 @@ def leave_to_itself(case: Case, user: User) -> Clearing:
 
 def expected_codes(case: Case) -> list[str]:
     """The codes of the newest scan that the work itself has set."""
-    return sorted(
-        {row.code for row in ends.sorted_codes(case) if row.expected and row.expected.chance >= WORTH_EXPECTING}
-    )
+    return sorted({row.code for row in ends.sorted_codes(case) if row.expected})
 
 
 def _proof_reference(case: Case, before: Scan) -> Scan:

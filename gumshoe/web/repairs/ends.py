@@ -24,12 +24,12 @@ from gumshoe.core.proof.provoked import (
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs.models import LooseEnd, LooseEndClosed, Work
+from gumshoe.web.repairs import working
+from gumshoe.web.repairs.models import LooseEnd, LooseEndClosed
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.vehicles import services as vehicles
 
-RENEWS, MENDS = "renew_", "mend_"
 FLAT_HOURS = 12.0
 """How long the key of a stand-in is left on when its battery is to go flat."""
 
@@ -101,6 +101,7 @@ def key_seen(case: Case) -> list[tuple[float, float]]:
 def happenings(case: Case, until: datetime | None = None) -> tuple[Happening, ...]:
     """What the work did to components, from the ledger and from parts renewed; up to a moment, when one is given."""
     seen = [(a, b) for a, b in key_seen(case) if until is None or a <= until.timestamp()]
+    knowledge = cases.knowledge_of(case)
     found = []
     for end in case.looseends.exclude(component="").select_related("closed"):
         if until is not None and end.at > until:
@@ -113,20 +114,12 @@ def happenings(case: Case, until: datetime | None = None) -> tuple[Happening, ..
         key = True if did is Did.FLAT else key_was_on(since, back, seen, told)
         found.append(Happening(end.component, did, words, since, back, key))
     for work in case.works.select_related("line"):
-        if _renews(work) and (until is None or work.at <= until):
+        if working.put_in_new(knowledge, work) and (until is None or work.at <= until):
             since = work.at.timestamp()
             words = f"{work.line.words} ({timezone.localtime(work.at):%H:%M})"
             key = key_was_on(since, None, seen, None)
             found.append(Happening(work.line.component, Did.RENEWED, words, since, None, key))
     return tuple(found)
-
-
-def _renews(work: Work) -> bool:
-    """Whether the work put a new part in: by its repair, or because a part was fitted that no wiring repair takes."""
-    line = work.line
-    fitted = bool(work.part_number or work.part_make) and not line.repair.startswith(MENDS)
-    found_on_the_way = line.kind == line.Kind.MAINTENANCE
-    return bool(line.component) and (line.repair.startswith(RENEWS) or fitted or found_on_the_way)
 
 
 def provoked_codes(case: Case) -> tuple[Provoked, ...]:

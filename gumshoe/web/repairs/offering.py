@@ -78,7 +78,6 @@ def propose_line(case: Case, user: User, repair: str) -> Line:
     row = cases.knowledge_of(case).repairs.get(repair)
     if row is None:
         raise BadInput("There is no such repair for this powertrain.")
-    buys = row.parts > 0 and row.id.startswith("renew_")
     return _store(
         case,
         user,
@@ -87,7 +86,7 @@ def propose_line(case: Case, user: User, repair: str) -> Line:
         component=row.component,
         minutes=row.minutes,
         parts=row.parts,
-        quality=Quality.ORIGINAL if buys else Quality.NONE,
+        quality=Quality.ORIGINAL if row.buys else Quality.NONE,
         scope=Scope.ONE,
     )
 

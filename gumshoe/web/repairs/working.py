@@ -9,7 +9,9 @@ from django.db import transaction
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.history.comebacks import WARRANTY_KM, WARRANTY_MONTHS
+from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.work import offers
 from gumshoe.core.work.offers import Scope, members
 from gumshoe.core.work.worksheet import LayOut, lay_out
 from gumshoe.web.accounts.models import User
@@ -96,3 +98,13 @@ def _carry_out(case: Case, line: Line) -> None:
         return
     for one in members(knowledge, row) if line.scope == Scope.SET else (row,):
         vehicles.carry_out(case.vehicle, one.component, knowledge.reached_by(one.id), wiring=one.wiring)
+
+
+def put_in_new(knowledge: Knowledge, work: Work) -> bool:
+    """Whether a new part of this vehicle's went in with the work."""
+    line = work.line
+    return bool(line.component) and offers.put_in_new(
+        knowledge.repairs.get(line.repair),
+        part_named=bool(work.part_number or work.part_make),
+        on_the_way=line.kind == line.Kind.MAINTENANCE,
+    )

@@ -13,11 +13,10 @@ from gumshoe.core.history.parts import Fitted, PartLife, part_lives
 from gumshoe.core.proof.exposure import Recurrences
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Complaint
+from gumshoe.web.repairs import working
 from gumshoe.web.repairs.models import Work
 from gumshoe.web.scans import services as scans
 from gumshoe.web.vehicles.models import Vehicle
-
-RENEWS = "renew_"
 
 
 def odometer_of(case: Case) -> int | None:
@@ -187,10 +186,11 @@ def unproven() -> list[Visit]:
 
 def part_life() -> tuple[PartLife, ...]:
     """Every part the shop renewed, by kind and make: how far it came, and whether it had to be renewed again."""
-    works = Work.objects.filter(line__repair__startswith=RENEWS).select_related("line", "case__vehicle").order_by("at")
+    works = Work.objects.exclude(line__component="").select_related("line", "case__vehicle").order_by("at")
     by_place: dict[tuple[int, str], list[Work]] = {}
     for work in works:
-        by_place.setdefault((work.case.vehicle_id, work.line.component), []).append(work)
+        if working.put_in_new(cases.knowledge_of(work.case), work):
+            by_place.setdefault((work.case.vehicle_id, work.line.component), []).append(work)
     last_km = _last_odometers()
     fitted = []
     for (vehicle, component), rows in by_place.items():
