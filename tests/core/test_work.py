@@ -87,6 +87,12 @@ class WorkSheets(unittest.TestCase):
         whole = lay_out(KNOWN, rows, TERN.torque)
         self.assertEqual(len(whole.tools), len(set(whole.tools)))
         self.assertEqual(whole.minutes, sum(row.minutes for row in rows))
+        self.assertEqual(len(whole.parts), 2)
+        mending = next(row for row in KNOWN.repairs.values() if row.mends and row.parts)
+        self.assertEqual(lay_out(KNOWN, [mending], {}).parts, ())  # material, not a part of the car's
+        self.assertEqual(
+            lay_out(KNOWN, [KNOWN.repairs["refit_duct"]], {}).parts, ("for: " + KNOWN.repairs["refit_duct"].words,)
+        )
 
     def test_every_platforms_torques_belong_to_a_joint(self) -> None:
         joints = {joint for row in sheets() for joint in row.joints}

@@ -37,6 +37,8 @@ class Sheet:
     joints: tuple[Joint, ...]
     by_hand: bool
     cautions: tuple[str, ...]
+    part: str = ""
+    """The part to have on the bench; what it is for, where the repair names its own small parts; else empty."""
 
     @property
     def known(self) -> bool:
@@ -59,11 +61,18 @@ def sheet_for(knowledge: Knowledge, repair: RepairRow, torque_nm: Mapping[str, f
     cautions = tuple(knowledge.cautions[name] for name in repair.cautions)
     if row is None or repair.wiring:
         tools = WIRING_TOOLS if repair.wiring else ()
-        return Sheet(repair, tools, (), (), False, cautions)
+        return Sheet(repair, tools, (), (), False, cautions, _part(knowledge, repair))
     joints = tuple(
         Joint(name.replace("_", " "), torques(torque_nm[name]) if name in torque_nm else ()) for name in row.joints
     )
-    return Sheet(repair, row.tools, row.new, joints, row.by_hand, cautions)
+    return Sheet(repair, row.tools, row.new, joints, row.by_hand, cautions, _part(knowledge, repair))
+
+
+def _part(knowledge: Knowledge, repair: RepairRow) -> str:
+    if repair.mends or not repair.parts:
+        return ""
+    part = knowledge.components.get(repair.component)
+    return part.words if part and repair.buys else f"for: {repair.words}"
 
 
 @dataclass(frozen=True)
@@ -75,6 +84,10 @@ class LayOut:
     @property
     def tools(self) -> tuple[str, ...]:
         return tuple(dict.fromkeys(tool for sheet in self.sheets for tool in sheet.tools))
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        return tuple(sheet.part for sheet in self.sheets if sheet.part)
 
     @property
     def new(self) -> tuple[str, ...]:
