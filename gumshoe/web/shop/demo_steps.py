@@ -3,10 +3,13 @@ wait."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
+from django.db.models.signals import pre_save
 from django.utils import timezone
 
 from gumshoe.core.knowledge.platform import platforms
@@ -15,6 +18,7 @@ from gumshoe.core.signals.derived import Deriver, derived_channels
 from gumshoe.core.signals.strips import needed_by
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, store
 from gumshoe.web.live import services as live
@@ -91,6 +95,25 @@ def on_paper(plate: str, platform: str, year: int, owner: str) -> Vehicle:
         defaults={"make": head.make, "model": head.model, "year": year, "owner": owner, "platform": platform},
     )
     return found
+
+
+@contextmanager
+def days_ago(days: float) -> Iterator[None]:
+    """Evidence written inside is of so many days ago, twenty minutes from one entry to the next. Kept evidence cannot
+    be re-dated, so it is dated as it is stored."""
+    at = timezone.now() - timedelta(days=days)
+
+    def date(instance: object, **_: object) -> None:
+        nonlocal at
+        if isinstance(instance, Evidence):
+            instance.at = at
+            at += timedelta(minutes=20)
+
+    pre_save.connect(date)
+    try:
+        yield
+    finally:
+        pre_save.disconnect(date)
 
 
 def earlier(user: User, car: Vehicle, days: int, km: int, words: str, codes: str) -> Case:

@@ -15,8 +15,7 @@ from gumshoe.web.bench.stand import Stand
 from gumshoe.web.cases import services as cases
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs import waiting
-from gumshoe.web.repairs import clearing, ends, offering, verdicts
-from gumshoe.web.repairs.models import Work
+from gumshoe.web.repairs import clearing, ends, offering, verdicts, working
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop import demo_steps as steps
 from gumshoe.web.suspects import services as suspects
@@ -267,13 +266,12 @@ def cheap_part(staff: dict[str, User]) -> None:
     """A heater of an oxygen sensor renewed in winter with a cheap part; the same code stands again."""
     runa = staff["runa"]
     van = steps.on_paper("HQ 142", "ostrel_tern_16", 2015, "Ferry kiosk")
-    winter = steps.earlier(runa, van, 305, 88_200, "The lamp came on in the cold.", "P0135 confirmed")
-    line = offering.propose_line(winter, runa, "renew_oxygen_heater_b1s1")
-    offering.answer(winter, runa, line.pk, "approved", "Ferry kiosk", "by phone")
-    Work.objects.create(
-        case=winter, by=runa, line=line, part_number="QP-77-1", part_make="Quayparts", price=Decimal("38.00"),
-        minutes_taken=30, warranty_months=24, warranty_km=40_000, odometer_km=88_200, at=winter.opened_at,
-    )  # fmt: skip
+    with steps.days_ago(305):
+        winter = steps.earlier(runa, van, 305, 88_200, "The lamp came on in the cold.", "P0135 confirmed")
+        line = offering.propose_line(winter, runa, "renew_oxygen_heater_b1s1")
+        offering.answer(winter, runa, line.pk, "approved", "Ferry kiosk", "by phone")
+        fitting = working.Fitting(price=Decimal("38.00"))
+        working.do_work(winter, runa, line.pk, "QP-77-1", "Quayparts", 30, "", fitting)
     winter.closed_at = winter.opened_at + timedelta(days=1)
     winter.save(update_fields=["closed_at"])
     steps.earlier(staff["mila"], van, 0, 99_650, "The lamp is on again, as in winter.", "P0135 confirmed pending")
@@ -284,8 +282,9 @@ def deferred(staff: dict[str, User]) -> None:
     runa = staff["runa"]
     car = steps.on_paper("HQ 333", "havsel_pipit_10", 2016, "Net maker")
     for days, km in ((330, 61_300), (190, 65_100)):
-        seen = steps.earlier(runa, car, days, km, "Died once at the lights and started again.", "P0335 history")
-        scans.type_in(seen, runa, "P0335 confirmed")
+        with steps.days_ago(days):
+            seen = steps.earlier(runa, car, days, km, "Died once at the lights and started again.", "P0335 history")
+            scans.type_in(seen, runa, "P0335 confirmed")
         seen.closed_at = seen.opened_at + timedelta(hours=6)
         seen.save(update_fields=["closed_at"])
     case = steps.earlier(
