@@ -88,6 +88,9 @@ class WorkSheets(unittest.TestCase):
         self.assertEqual(len(whole.tools), len(set(whole.tools)))
         self.assertEqual(whole.minutes, sum(row.minutes for row in rows))
         self.assertEqual(len(whole.parts), 2)
+        self.assertEqual(
+            lay_out(KNOWN, [KNOWN.repairs["renew_crankcase_hose"]], {}).parts, ("crankcase ventilation hose",)
+        )
         mending = next(row for row in KNOWN.repairs.values() if row.mends and row.parts)
         self.assertEqual(lay_out(KNOWN, [mending], {}).parts, ())  # material, not a part of the car's
         self.assertEqual(

@@ -5,6 +5,7 @@ Torque values belong to the vehicle: a platform file gives them, otherwise the m
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache
@@ -16,6 +17,8 @@ from gumshoe.core.knowledge.rows import RepairRow, SheetRow, SheetsFile
 from gumshoe.core.knowledge.tables import load_table
 
 WIRING_TOOLS = ("meter with back-probes", "terminal tool, crimps and heat-shrink of the right size")
+RENEW = re.compile(r"^Renew(:| the) ")
+"""How a repair's words begin; what follows names the part."""
 FILE = Path(__file__).parent.parent / "knowledge" / "sheets.toml"
 
 
@@ -61,18 +64,18 @@ def sheet_for(knowledge: Knowledge, repair: RepairRow, torque_nm: Mapping[str, f
     cautions = tuple(knowledge.cautions[name] for name in repair.cautions)
     if row is None or repair.wiring:
         tools = WIRING_TOOLS if repair.wiring else ()
-        return Sheet(repair, tools, (), (), False, cautions, _part(knowledge, repair))
+        return Sheet(repair, tools, (), (), False, cautions, _part(repair))
     joints = tuple(
         Joint(name.replace("_", " "), torques(torque_nm[name]) if name in torque_nm else ()) for name in row.joints
     )
-    return Sheet(repair, row.tools, row.new, joints, row.by_hand, cautions, _part(knowledge, repair))
+    return Sheet(repair, row.tools, row.new, joints, row.by_hand, cautions, _part(repair))
 
 
-def _part(knowledge: Knowledge, repair: RepairRow) -> str:
+def _part(repair: RepairRow) -> str:
     if repair.mends or not repair.parts:
         return ""
-    part = knowledge.components.get(repair.component)
-    return part.words if part and repair.buys else f"for: {repair.words}"
+    named = RENEW.sub("", repair.words)
+    return named if named != repair.words else f"for: {repair.words}"
 
 
 @dataclass(frozen=True)
