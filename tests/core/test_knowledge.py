@@ -20,7 +20,7 @@ from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, StoredCode
 from gumshoe.core.obd.status import CONTINUOUS_MONITORS, Monitor, MonitorStatus
 from gumshoe.core.powertrain.description import AirMetering, Powertrain
 from gumshoe.core.suspects import assess
-from gumshoe.core.suspects.relations import Role, drive_advice, read_codes
+from gumshoe.core.suspects.relations import Role, read_codes
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -157,13 +157,6 @@ class Reading(unittest.TestCase):
 
     def test_unknown_code_is_decoded_by_structure(self) -> None:
         self.assertIs(self.read("P1234")["P1234"], Role.UNKNOWN)
-
-    def test_drive_advice(self) -> None:
-        rows = read_codes({"P0030": (CodeState.CONFIRMED,)}, self.known, assess(self.known, [])).codes
-        self.assertFalse(drive_advice(rows, lamp_flashing=False).stop)
-        self.assertTrue(drive_advice(rows, lamp_flashing=True).stop)
-        coil = read_codes({"P0351": (CodeState.CONFIRMED,)}, self.known, assess(self.known, [])).codes
-        self.assertTrue(drive_advice(coil, lamp_flashing=False).stop)
 
 
 class Clues(unittest.TestCase):

@@ -15,7 +15,7 @@ from gumshoe.core.obd.link import Addressing, Frame, Link, Timing, find_addressi
 from gumshoe.core.obd.scanner import scan
 from tests.core.bus import Script, ScriptedBus, single
 
-QUICK = Timing(p2=0.004, p2_star=0.05, consecutive=0.03, margin=0.001)
+QUICK = Timing(p2=0.004, p2_star=0.05, consecutive=0.03, margin=0.001, patience=0.4, busy_pause=0.002, busy_limit=0.02)
 
 
 def link(script: Script, **more: object) -> Link:
@@ -81,6 +81,59 @@ class Requests(unittest.TestCase):
             quick = Link(Forever(lambda _: []), timing=QUICK)
             quick._prepare = lambda: None  # type: ignore[method-assign]  # the endless bus can never be drained
             quick.ask(0, b"\x04")
+
+    def test_any_source_address_of_29_bits_is_heard(self) -> None:
+        """ISO 15765-4 [S]: a module may have any source address, and is asked on 18DAxxF1."""
+        asked: list[int] = []
+
+        def script(message: can.Message) -> Iterable[tuple[int, bytes]]:
+            asked.append(message.arbitration_id)
+            if message.arbitration_id == 0x18DB33F1:
+                yield 0x18DAF110, single(b"\x41\x00\x80\x00\x00\x00")
+                yield 0x18DAF128, single(b"\x41\x00\x80\x00\x00\x00")
+            else:
+                yield 0x18DAF128, single(b"\x43\x00")
+
+        heard: list[int] = []
+        wide = link(script, addressing=Addressing.TWENTY_NINE_BIT, tap=lambda frame: heard.append(frame.id))
+        found = wide.ask_all(b"\x01\x00")
+        self.assertEqual([answer.responder for answer in found.answers], [0x18DAF110, 0x18DAF128])
+        self.assertEqual(wide.ask(0x18DAF128, b"\x03").payload, b"\x43\x00")
+        self.assertEqual(asked[-1], 0x18DA28F1)
+        self.assertEqual(heard.count(0x18DAF128), 2)
+
+    def test_a_busy_module_is_asked_again(self) -> None:
+        tries: list[int] = []
+
+        def script(message: can.Message) -> Iterable[tuple[int, bytes]]:
+            tries.append(message.arbitration_id)
+            yield 0x7E8, single(b"\x7f\x03\x21" if len(tries) < 3 else b"\x43\x00")
+
+        self.assertEqual(link(script).ask(0, b"\x03").payload, b"\x43\x00")
+        tries.clear()
+        self.assertEqual(link(script).ask_all(b"\x03").answers[0].payload, b"\x43\x00")
+        self.assertEqual(tries, [0x7DF, 0x7E0, 0x7E0])  # the one that was busy, not everybody again
+        with self.assertRaisesRegex(Refused, "busy"):
+            link(lambda _: [(0x7E8, single(b"\x7f\x03\x21"))]).ask(0, b"\x03")
+
+    def test_more_time_is_given_by_the_clock_not_by_count(self) -> None:
+        class Slow(ScriptedBus):
+            begun = 0.0
+
+            def recv(self, timeout: float | None = None) -> can.Message | None:
+                if not self.sent:
+                    return None
+                self.begun = self.begun or time.monotonic()
+                time.sleep(0.01)
+                ready = time.monotonic() - self.begun > 0.2
+                data = single(b"\x44" if ready else b"\x7f\x04\x78")
+                if ready:
+                    self.sent.clear()
+                return can.Message(arbitration_id=0x7E8, data=data, is_extended_id=False)
+
+        slow = Link(Slow(lambda _: []), timing=QUICK)  # type: ignore[arg-type]
+        slow._prepare = lambda: None  # type: ignore[method-assign]  # its bus is never empty
+        self.assertEqual(slow.ask(0, b"\x04").payload, b"\x44")  # some twenty times pending
 
     def test_refusal_names_service_and_reason(self) -> None:
         with self.assertRaises(Refused) as caught:

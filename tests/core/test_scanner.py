@@ -10,10 +10,12 @@ from gumshoe.core.obd.errors import BadAnswer, NoAnswer
 from gumshoe.core.obd.link import Link, Timing
 from gumshoe.core.obd.pids import bitmap_for, pid_table
 from gumshoe.core.obd.poller import SLOW_EVERY, Poller
+from gumshoe.core.obd.present import find_engine
 from gumshoe.core.obd.scanner import batches, scan
+from gumshoe.core.obd.snapshot import Part
 from tests.core.bus import ScriptedBus, single
 
-QUICK = Timing(p2=0.004, p2_star=0.05, consecutive=0.03, margin=0.001)
+QUICK = Timing(p2=0.004, p2_star=0.05, consecutive=0.03, margin=0.001, patience=0.4, busy_pause=0.002, busy_limit=0.02)
 Answers = Callable[[bytes], bytes | None]
 
 
@@ -112,6 +114,81 @@ class Scanning(unittest.TestCase):
         snapshot = scan(link(short)[0])
         self.assertIn("announced 3 codes but sent 3 bytes", snapshot.problems[0])
         self.assertIn("P0171", snapshot.codes_in())
+
+    def test_none_and_not_known_are_told_apart(self) -> None:
+        def without(*services: int, reason: int = 0) -> Answers:
+            def answer(request: bytes) -> bytes | None:
+                if request[0] in services:
+                    return bytes((0x7F, request[0], reason)) if reason else None
+                return module(request)
+
+            return answer
+
+        whole = scan(link(module)[0])
+        self.assertEqual(whole.codes_unread, ())
+        assert whole.engine and whole.engine.codes_known
+        for answers, offered in (
+            (without(0x03), True),
+            (without(0x03, reason=0x22), True),
+            (without(0x03, reason=0x11), False),
+        ):
+            found = scan(link(answers)[0])
+            assert found.engine is not None
+            missing = found.engine.missing(Part.CONFIRMED)
+            assert missing is not None
+            self.assertEqual(missing.offered, offered)
+            self.assertEqual(found.codes_unread, ("confirmed codes of the engine",))
+        results = scan(link(without(0x06))[0])
+        self.assertIn("monitor results of the engine", results.unread)
+        self.assertEqual(results.codes_unread, ())
+
+    def test_a_module_that_dies_leaves_the_rest_of_it_unknown(self) -> None:
+        alive = True
+
+        def dying(request: bytes) -> bytes | None:
+            nonlocal alive
+            alive = alive and request[0] != 0x07
+            return module(request) if alive else None
+
+        found = scan(link(dying)[0])
+        assert found.engine is not None
+        self.assertEqual(found.engine.with_state(CodeState.CONFIRMED), ("P0171", "P0300"))
+        self.assertEqual(
+            {item.part for item in found.engine.unread}, {Part.PENDING, Part.PERMANENT, Part.FRAMES, Part.RESULTS}
+        )
+        self.assertTrue(any("fell silent" in line for line in found.problems))
+
+    def test_only_a_whole_vin_is_stored(self) -> None:
+        def padded(body: bytes) -> Answers:
+            return lambda request: b"\x49\x02\x01" + body if request == b"\x09\x02" else module(request)
+
+        self.assertEqual(scan(link(padded(b"\x00\x00\x00UY0TN16A9G2000001"))[0]).vin, "UY0TN16A9G2000001")
+        short = scan(link(padded(b"UY0TN16A9G2000"))[0])
+        self.assertEqual(short.vin, "")
+        self.assertTrue(any("17 characters" in line for line in short.problems))
+
+    def test_the_engine_is_the_module_that_says_so(self) -> None:
+        def car(message: can.Message) -> Iterable[tuple[int, bytes]]:
+            """A gearbox at 7E8 that knows readiness, the engine at 7EA."""
+            request = bytes(message.data)[1 : 1 + message.data[0]]
+            if message.arbitration_id in (0x7DF, 0x7E0):
+                if request == b"\x01\x00":
+                    yield 0x7E8, single(b"\x41\x00" + bitmap_for(0, {0x01, 0x0C}))
+                elif request[:2] == b"\x01\x01":
+                    yield 0x7E8, single(b"\x41\x01\x00\x04\x00\x00")
+                elif message.arbitration_id == 0x7E0:
+                    yield 0x7E8, single(bytes((0x7F, request[0], 0x11)))
+            if message.arbitration_id in (0x7DF, 0x7E2):
+                answer = module(request)
+                if answer is not None and len(answer) <= 7:
+                    yield 0x7EA, single(answer)
+                elif message.arbitration_id == 0x7E2:
+                    yield 0x7EA, single(bytes((0x7F, request[0], 0x12)))
+
+        found = scan(Link(ScriptedBus(car), timing=QUICK))  # type: ignore[arg-type]
+        assert found.engine is not None
+        self.assertEqual(found.engine.responder, 0x7EA)
+        self.assertEqual(find_engine(Link(ScriptedBus(car), timing=QUICK)), 0x7EA)  # type: ignore[arg-type]
 
     def test_a_busy_module_is_named_in_the_problems(self) -> None:
         def busy(request: bytes) -> bytes | None:

@@ -11,7 +11,10 @@ from gumshoe.core.obd.results import SCALINGS, decode_results, encode_result, re
 from gumshoe.core.obd.status import decode_status, encode_status
 
 # Scalings the library shows in thousandths of our unit (millivolts, milliseconds).
-THOUSANDTHS = {0x0A: 1000.0, 0x10: 1000.0}
+THOUSANDTHS = dict.fromkeys((0x0A, 0x0D, 0x10, 0x11, 0x13, 0x21, 0x35, 0x8A, 0x8D, 0x90, 0xB1), 1000.0)
+"""Where scapy keeps the standard's milli-unit and we the whole one."""
+NOT_IN_SCAPY = {0x99, 0xAD, 0xAE, 0xFC}
+"""From memory alone [M]: scapy gives them raw."""
 
 
 class Readiness(unittest.TestCase):
@@ -47,8 +50,11 @@ class Readiness(unittest.TestCase):
 
 class MonitorResults(unittest.TestCase):
     def test_scalings_agree_with_scapy(self) -> None:
-        for kind, scaling in SCALINGS.items():
-            raw = b"\xa2\x0b" + bytes((kind,)) + b"\x12\x34\x00\x10\x70\x00"
+        for kind, sample in [
+            (kind, sample) for kind in SCALINGS if kind not in NOT_IN_SCAPY for sample in (b"\x12\x34", b"\xff\xfb")
+        ]:
+            scaling = SCALINGS[kind]
+            raw = b"\xa2\x0b" + bytes((kind,)) + sample + b"\x00\x10\x70\x00"
             layer = OBD(b"\x46" + raw).payload.data_records[0].payload
             theirs = float(layer.test_value) / THOUSANDTHS.get(kind, 1.0)
             self.assertAlmostEqual(
@@ -69,8 +75,19 @@ class MonitorResults(unittest.TestCase):
         good, bad = decode_results(
             b"\x46" + encode_result(0x21, 0x80, 0x20, 0.75, 0.0, 0.75) + encode_result(0x21, 0x80, 0x20, 0.8, 0.0, 0.75)
         )
-        self.assertTrue(good.passed)
+        self.assertIs(good.passed, True)
         self.assertFalse(bad.passed)
+
+    def test_signed_ids_are_signed_and_unknown_ones_get_no_verdict(self) -> None:
+        """J1979 appendix E [S]: ids from 80 hold signed values; -5 within ±100 is inside, not 65531 outside."""
+        for kind in (0x8B, 0x99, 0xC7, 0xFE):
+            record = bytes((0x01, 0x85, kind)) + b"\xff\xfb\xff\x9c\x00\x64"
+            result = decode_results(b"\x46" + record)[0]
+            self.assertLess(result.value, 0.0, f"{kind:02X}")
+            self.assertIs(result.passed, True if kind in SCALINGS else None)
+        raw = decode_results(b"\x46\x01\x85\x7b\xff\xfb\x00\x00\x00\x64")[0]
+        self.assertEqual((raw.value, raw.passed), (65531.0, None))
+        self.assertIn("scaling 7B", raw.unit)
 
     def test_broken_record(self) -> None:
         with self.assertRaisesRegex(BadAnswer, "records of 9 bytes; 7 bytes"):

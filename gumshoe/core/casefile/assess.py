@@ -22,7 +22,8 @@ from gumshoe.core.signals.detectors import Context, judge_recording
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.trims import LeakFit, fit_leak
 from gumshoe.core.suspects import Assessment, assess
-from gumshoe.core.suspects.relations import CodesRead, DriveAdvice, drive_advice, read_codes
+from gumshoe.core.suspects.driving import DriveAdvice, drive_advice, situation_of
+from gumshoe.core.suspects.relations import CodesRead, read_codes
 from gumshoe.core.suspects.roots import root_causes
 
 SHOWN_SUSPECTS = 8
@@ -52,7 +53,12 @@ class CaseAssessment:
             "format": "gumshoe-assessment",
             "version": 1,
             "powertrain": self.knowledge.powertrain.words,
-            "drive": {"stop": self.advice.stop, "title": self.advice.title, "words": self.advice.words},
+            "drive": {
+                "stop": self.advice.stop,
+                "title": self.advice.title,
+                "words": self.advice.words,
+                "reasons": list(self.advice.reasons),
+            },
             "codes": [
                 {
                     "code": row.code,
@@ -161,11 +167,22 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     known = {clue.variable for clue in clues} & set(knowledge.variables)
     done = [row.test for row in case.tests]
     proposals = propose(found, knowledge, costs or Costs(), done=done, known=known)
-    flashing = case.complaint is not None and case.complaint.lamp == "flashing"
+    advice = drive_advice(
+        situation_of(
+            read.codes,
+            knowledge,
+            found,
+            lamp=case.complaint.lamp if case.complaint else "",
+            symptoms=symptoms,
+            tests=evidence.tests,
+            snapshot=snapshot,
+            scanned=bool(snapshot or case.codes),
+        )
+    )
     notes = scan_notes(snapshot, engine, knowledge)
     ways = outlooks(found, knowledge, costs or Costs(), done=done, known=known)
     return CaseAssessment(
-        knowledge, read, drive_advice(read.codes, flashing), found, proposals, fit_leak(case.trims), notes, ways
+        knowledge, read, advice, found, proposals, fit_leak(case.trims), notes, ways
     )
 
 

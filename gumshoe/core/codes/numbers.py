@@ -34,12 +34,14 @@ _IN_TEXT = re.compile(r"(?<![0-9A-Za-z])([PCBUpcbu][0-3][0-9A-Fa-f]{3})(?![0-9A-
 
 
 class CodeState(StrEnum):
-    """How sure the control unit is of a code (services 03, 07 and 0A; HISTORY from the status byte of UDS 19 02)."""
+    """How sure the control unit is of a code (services 03, 07 and 0A; HISTORY from the status byte of UDS 19 02).
+    UNKNOWN: a stored state that this version has no word for."""
 
     CONFIRMED = "confirmed"
     PENDING = "pending"
     PERMANENT = "permanent"
     HISTORY = "history"
+    UNKNOWN = "unknown"
 
 
 @dataclass(frozen=True, order=True)

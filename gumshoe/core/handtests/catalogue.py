@@ -9,7 +9,7 @@ from pathlib import Path
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.handtests import electrical, engine, upkeep
 from gumshoe.core.handtests.rows import HandTestRow, HandTestsFile, InputRow, Value, Values, Work, Worked
-from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.catalogue import Knowledge, tables
 from gumshoe.core.knowledge.outcomes import number_of
 from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.knowledge.tables import load_table
@@ -43,6 +43,9 @@ def hand_tests() -> dict[str, HandTestRow]:
     found = {row.id: row for row in load_table(FILE, HandTestsFile).test}
     if set(found) != set(WORKS):
         raise DataError(f"{FILE.name}: these have no arithmetic, or no row: {', '.join(set(found) ^ set(WORKS))}.")
+    for row in found.values():
+        if unknown := set(row.cautions) - set(tables().cautions):
+            raise DataError(f"{FILE.name}: {row.id}: there is no caution “{', '.join(sorted(unknown))}”.")
     return found
 
 
@@ -54,6 +57,13 @@ def hand_tests_for(knowledge: Knowledge) -> list[HandTestRow]:
         for row in hand_tests().values()
         if set(row.needs) <= features and (not row.test or row.test in knowledge.tests)
     ]
+
+
+def cautions_of(row: HandTestRow, knowledge: Knowledge) -> tuple[str, ...]:
+    """The cautions shown with a hand test, in words: its own, those of its guided test, those of the powertrain."""
+    guided = knowledge.tests[row.test].cautions if row.test in knowledge.tests else ()
+    own = (knowledge.powertrain.caution,) if knowledge.powertrain.caution else ()
+    return tuple(knowledge.cautions[name] for name in dict.fromkeys((*row.cautions, *guided, *own)))
 
 
 def usual_of(row: InputRow, specification: Specification) -> str:

@@ -41,6 +41,7 @@ class HandTestRow:
     test: str = ""
     reads: str = ""
     needs: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

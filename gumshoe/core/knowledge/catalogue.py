@@ -16,6 +16,7 @@ from gumshoe.core.knowledge.code_catalogue import kinds
 from gumshoe.core.knowledge.code_index import CodeIndex, of_other_bank, standard_index
 from gumshoe.core.knowledge.effects import EFFECT_SOURCES, echoed, with_effects
 from gumshoe.core.knowledge.generate import generated, generated_tests
+from gumshoe.core.knowledge.hazards import with_usual_cautions
 from gumshoe.core.knowledge.outcomes import condition
 from gumshoe.core.knowledge.parts import (
     GENERIC,
@@ -241,7 +242,12 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     codes = local.index.rows | {row.number: row for row in written}
     faults: dict[str, FaultRow] = {}
     templates: dict[str, str] = {}
-    repairs = {row.id: row for shipped_row in shipped.repairs for row in rows_at(shipped_row, places)}
+    repairs = {
+        row.id: row
+        for shipped_row in shipped.repairs
+        if set(shipped_row.on) <= powertrain.features
+        for row in rows_at(shipped_row, places)
+    }
     for template in shipped.faults:
         if not set(template.needs) <= powertrain.features:
             continue
@@ -276,6 +282,7 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     parts = {item.id: item for item in components(powertrain, local)}
     given_access = dict(local.access)
     tests = {name: _reached(row, parts, powertrain, given_access) for name, row in tests.items()}
+    tests = {name: with_usual_cautions(row, parts, powertrain) for name, row in tests.items()}
     repairs = {
         name: replace(row, minutes=row.minutes + MINUTES[access_of(row.component, powertrain, given_access)])
         for name, row in repairs.items()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from decimal import Decimal
+from typing import Any, ClassVar
 
 Distribution = dict[str, float]
 
@@ -156,7 +157,7 @@ class TestRow:
 
     ``origin``: ``table``, or ``generated`` from a part or shared point. ``equipment``: what not every shop has.
     ``on``: what the powertrain must have. ``at``: the component classes whose access it depends on; ``access`` how the
-    hardest of them is reached here, its minutes already counted in.
+    hardest of them is reached here, its minutes already counted in. ``cranks``: the engine is cranked for it.
     """
 
     __test__ = False
@@ -181,12 +182,13 @@ class TestRow:
     on: tuple[str, ...] = ()
     at: tuple[str, ...] = ()
     access: str = ""
+    cranks: bool = False
 
 
 @dataclass(frozen=True)
 class RepairRow:
     """A repair: minutes, parts (in the shop's currency), steps, cautions. ``wiring``: it puts wires and plugs right and
-    leaves the part itself as it is."""
+    leaves the part itself as it is. ``on``: what the powertrain must have."""
 
     id: str
     words: str
@@ -198,6 +200,7 @@ class RepairRow:
     check_neighbours: tuple[str, ...]
     per: str = ""
     wiring: bool = False
+    on: tuple[str, ...] = ()
 
     @property
     def renews(self) -> bool:
@@ -275,6 +278,41 @@ class CautionsFile:
 @dataclass(frozen=True)
 class SignalsFile:
     band: tuple[BandRow, ...]
+
+
+@dataclass(frozen=True)
+class WhenRow:
+    """One way in which a danger holds: every key that is given must, and one of its values is enough."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+
+    lamp: tuple[str, ...] = ()
+    symptoms: tuple[str, ...] = ()
+    codes: tuple[str, ...] = ()
+    tests: tuple[str, ...] = ()
+    shown: tuple[str, ...] = ()
+    features: tuple[str, ...] = ()
+    above: dict[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class DangerRow:
+    """What limits driving (``dangers.toml``), with the advice to the customer. ``history``: a code kept as history
+    counts as well."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+
+    id: str
+    stop: bool
+    title: str
+    words: str
+    when: tuple[WhenRow, ...]
+    history: bool = False
+
+
+@dataclass(frozen=True)
+class DangersFile:
+    danger: tuple[DangerRow, ...]
 
 
 @dataclass(frozen=True)

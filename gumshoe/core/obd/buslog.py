@@ -17,7 +17,7 @@ import can
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.errors import NoAnswer, Refused
 from gumshoe.core.obd.identifiers import IdentifierRow
-from gumshoe.core.obd.link import MODULES, Addressing, Answer, Exchange, Frame
+from gumshoe.core.obd.link import Addressing, Answer, Exchange, Frame
 from gumshoe.core.obd.pids import bitmap_for, pid_table
 from gumshoe.core.obd.poller import EPOCH_S, Sample
 from gumshoe.core.obd.scanner import scan
@@ -112,8 +112,10 @@ def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = 
     """Every value of services 01 and 22 that the engine's control unit told."""
     rows = {row.id: row for row in identifiers}
     found: list[Sample] = []
-    for message in heard:
-        if message.id not in _ENGINE or not message.payload:
+    told = list(heard)
+    engine = engine_in(told)
+    for message in told:
+        if message.id != engine or not message.payload:
             continue
         if message.payload[0] == 0x41:
             for number, data in _current(message.payload).items():
@@ -133,7 +135,14 @@ def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = 
     return found
 
 
-_ENGINE = {Addressing.ELEVEN_BIT.response_id(0), Addressing.TWENTY_NINE_BIT.response_id(0)}
+def engine_in(heard: Iterable[Message]) -> int:
+    """The id of the module that told engine speed and load most often; without any, where engines usually answer."""
+    told: dict[int, int] = {}
+    for message in heard:
+        if message.payload[:1] == b"\x41" and not _asks(message.id):
+            said = _current(message.payload)
+            told[message.id] = told.get(message.id, 0) + sum(number in said for number in (0x04, 0x0C))
+    return max(told, key=lambda number: told[number], default=Addressing.ELEVEN_BIT.response_id(0))
 
 
 def _current(payload: bytes) -> dict[int, bytes]:
@@ -188,8 +197,8 @@ class LoggedLink:
     def ask_all(self, payload: bytes) -> Exchange:
         """Every module that answered this, as then."""
         responders = sorted({responder for responder, _ in self.answers} | set(self.pids))
-        known = {self.addressing.response_id(module) for module in MODULES}
-        found = [Answer(r, a) for r in responders if r in known and (a := self._answer(r, payload)) is not None]
+        known = [number for number in responders if self.addressing.is_response(number)]
+        found = [Answer(r, a) for r in known if (a := self._answer(r, payload)) is not None]
         return Exchange(tuple(row for row in found if row.refusal is None))
 
     def ask(self, module: int, payload: bytes) -> Answer:
@@ -207,13 +216,14 @@ class LoggedLink:
         return found
 
     def _answer(self, responder: int, payload: bytes) -> bytes | None:
-        if payload[:1] == b"\x01" and responder in self.pids:
+        there = responder in self.pids or (payload == b"\x01\x00" and any(r == responder for r, _ in self.answers))
+        if payload[:1] == b"\x01" and there:
             return self._told(responder, payload[1:])
         return self.answers.get((responder, payload))
 
     def _told(self, responder: int, numbers: bytes) -> bytes | None:
         """Current data from whatever was told, however it was asked for; the last value counts."""
-        told = self.pids[responder]
+        told = self.pids.get(responder, {})
         seen = {number for number in told if number % 0x20}
         answer = b"\x41"
         for number in numbers:

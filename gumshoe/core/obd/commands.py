@@ -53,9 +53,12 @@ class _PerCent(udsoncan.DidCodec):
 class Commander:
     """One actuator under our command. Use as a context: leaving it gives control back."""
 
-    def __init__(self, link: Link, row: ActuatorRow, ids: CommandRow, address: ModuleAddress = ENGINE) -> None:
+    def __init__(
+        self, link: Link, row: ActuatorRow, ids: CommandRow, address: ModuleAddress = ENGINE, engine: int = 0
+    ) -> None:
+        """``engine``: the id on which the engine's control unit answers, or 0 for where it usually does."""
         self.row, self.ids = row, ids
-        self._link = link
+        self._link, self._engine = link, engine
         config: Any = dict(udsoncan.configs.default_client_config)
         config |= {
             "data_identifiers": {ids.feedback: _PerCent},
@@ -95,7 +98,7 @@ class Commander:
 
     def conditions(self) -> tuple[float, float]:
         """Engine speed (rpm) and road speed (km/h)."""
-        answer = self._link.ask(0, bytes((0x01, RPM_PID, SPEED_PID))).payload
+        answer = self._link.ask(self._engine, bytes((0x01, RPM_PID, SPEED_PID))).payload
         if len(answer) < 6:
             raise NoAnswer("The engine's unit did not tell its speed.")
         return (answer[2] * 256 + answer[3]) / 4.0, float(answer[5])

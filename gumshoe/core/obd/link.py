@@ -1,11 +1,12 @@
 """The link: diagnostic requests over any python-can bus, segmented by can-isotp.
 
 Addressing, the functional request id and the response times are those of ISO 15765-4 [S]: 7DF functional,
-7E0–7E7 physical, 7E8–7EF responses (11 bits); 18DB33F1, 18DAxxF1, 18DAF1xx (29 bits). P2 is 50 ms; a
-response-pending answer extends it to P2* of 5 s.
+7E0–7E7 physical, 7E8–7EF responses (11 bits); 18DB33F1, 18DAxxF1, 18DAF1xx (29 bits, any source address xx). P2 is
+50 ms; a response-pending answer extends it to P2* of 5 s, again and again while the module goes on asking. A module
+that is busy (7F xx 21) is asked again.
 
-One thread drives everything: each possible responder has its own segmentation state, fed from the one bus.
-A request therefore costs two frames and no thread switch of ours.
+One thread drives everything: each responder has its own segmentation state, fed from the one bus. A request
+therefore costs two frames and no thread switch of ours.
 """
 
 from __future__ import annotations
@@ -13,7 +14,7 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 
@@ -23,6 +24,9 @@ import isotp
 from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer, Refused
 
 log = logging.getLogger(__name__)
+
+
+MODULES = range(8)
 
 
 class Addressing(Enum):
@@ -36,12 +40,21 @@ class Addressing(Enum):
         return 0x7DF if self is Addressing.ELEVEN_BIT else 0x18DB33F1
 
     def request_id(self, module: int) -> int:
-        """The physical request id for a module index 0–7."""
-        return 0x7E0 + module if self is Addressing.ELEVEN_BIT else 0x18DA00F1 | (0x10 + module) << 8
+        """The physical request id of a module: by its number 0–7, or by the id it answers on."""
+        response = self.response_id(module)
+        return response - 8 if self is Addressing.ELEVEN_BIT else 0x18DA00F1 | (response & 0xFF) << 8
 
     def response_id(self, module: int) -> int:
-        """The id a module index 0–7 answers on."""
+        """The id a module number 0–7 answers on; a response id stands for itself."""
+        if module not in MODULES:
+            return module
         return 0x7E8 + module if self is Addressing.ELEVEN_BIT else 0x18DAF100 | (0x10 + module)
+
+    def is_response(self, identifier: int) -> bool:
+        """Whether a module answers a tester on this id: with 29 bits from any source address (ISO 15765-4 [S])."""
+        if self is Addressing.ELEVEN_BIT:
+            return 0x7E8 <= identifier <= 0x7EF
+        return identifier & 0x1FFFFF00 == 0x18DAF100
 
     @property
     def extended(self) -> bool:
@@ -55,7 +68,11 @@ class Timing:
     p2: float = 0.050
     p2_star: float = 5.0
     consecutive: float = 1.0
-    pending_limit: int = 8
+    patience: float = 30.0
+    """So long a module may go on asking for more time; each time it asks, it gets P2* (ISO 14229-2 sets no count)."""
+    busy_pause: float = 0.2
+    busy_limit: float = 2.0
+    """A busy module is asked again after the pause, until the limit (from memory: ISO 15031-5)."""
     margin: float = 0.050
     """Grace for the adapter and the operating system, added to P2: serial and USB adapters take their time."""
 
@@ -68,6 +85,11 @@ class Answer:
     payload: bytes
 
     @property
+    def busy(self) -> bool:
+        """Whether the module asks for the request to be repeated."""
+        return self.refusal is not None and self.refusal[1] == BUSY
+
+    @property
     def refusal(self) -> tuple[int, int] | None:
         """(service, reason) of a negative response, else None."""
         if len(self.payload) >= 3 and self.payload[0] == 0x7F:
@@ -77,10 +99,15 @@ class Answer:
 
 @dataclass(frozen=True)
 class Exchange:
-    """All answers to one functional request, and what went wrong with any module's answer."""
+    """All answers to one functional request, and what went wrong with any module's answer, by its response id."""
 
     answers: tuple[Answer, ...]
-    troubles: tuple[str, ...] = ()
+    broken: Mapping[int, str] = field(default_factory=dict)
+
+    @property
+    def troubles(self) -> tuple[str, ...]:
+        """The same in words alone."""
+        return tuple(self.broken.values())
 
 
 @dataclass(frozen=True)
@@ -109,7 +136,7 @@ class _Lane:
         self.trouble, self.pending = "", 0
 
 
-MODULES = range(8)
+BUSY, PENDING = 0x21, 0x78
 ECHOING = frozenset({0x01, 0x02, 0x06, 0x09})
 STRAY = (isotp.UnexpectedConsecutiveFrameError, isotp.UnexpectedFlowControlError)
 
@@ -134,7 +161,6 @@ class Link:
             addressing.response_id(module): self._lane(addressing.request_id(module), addressing.response_id(module))
             for module in MODULES
         }
-        self._standard = frozenset(self._lanes)
 
     def close(self) -> None:
         """Give the adapter back."""
@@ -161,12 +187,13 @@ class Link:
             data = bytes((len(payload), *payload)).ljust(8, b"\x00")
             self._send(self.addressing.functional_id, data)
             answers: list[Answer] = []
-            self._gather(payload, set(self._standard), answers, everyone=True)
-            troubles = tuple(lane.trouble for lane in self._lanes.values() if lane.trouble)
-            return Exchange(tuple(answers), troubles)
+            self._gather(payload, {number for number in self._lanes if self.addressing.is_response(number)}, answers)
+            broken = {number: lane.trouble for number, lane in self._lanes.items() if lane.trouble}
+            given = tuple(self._when_free(item, payload) if item.busy else item for item in answers)
+            return Exchange(given, broken)
 
     def ask(self, module: int, payload: bytes) -> Answer:
-        """Send a physical request to one module (0–7) and return its positive answer.
+        """Send a physical request to one module, by its number 0–7 or the id it answers on; its positive answer.
 
         Raises NoAnswer, BrokenAnswer, Refused or BusFailure.
         """
@@ -175,25 +202,41 @@ class Link:
     def ask_at(self, request_id: int, response_id: int, payload: bytes) -> Answer:
         """The same to any pair of ids, such as those of a module that only answers UDS."""
         with self._lock:
-            responder = response_id
-            if responder not in self._lanes:
-                self._lanes[responder] = self._lane(request_id, response_id)
-            self._prepare()
-            lane = self._lanes[responder]
-            lane.logic.send(payload)
-            self._process(lane)
-            answers: list[Answer] = []
-            self._gather(payload, {responder}, answers, everyone=False)
-            if not answers:
-                if lane.trouble:
-                    raise BrokenAnswer(lane.trouble)
-                raise NoAnswer(f"Module {request_id:X} did not answer.")
-            refusal = answers[0].refusal
+            answer = self._asked_once(request_id, response_id, payload)
+            if answer.busy:
+                answer = self._when_free(answer, payload, request_id)
+            refusal = answer.refusal
             if refusal:
-                raise Refused(refusal[0], refusal[1], responder)
-            return answers[0]
+                raise Refused(refusal[0], refusal[1], response_id)
+            return answer
 
     # -- inside -------------------------------------------------------------------------------------------
+
+    def _asked_once(self, request_id: int, response_id: int, payload: bytes) -> Answer:
+        lane = self._lanes.get(response_id) or self._lanes.setdefault(response_id, self._lane(request_id, response_id))
+        self._prepare()
+        lane.logic.send(payload)
+        self._process(lane)
+        answers: list[Answer] = []
+        self._gather(payload, {response_id}, answers, only=response_id)
+        if not answers:
+            if lane.trouble:
+                raise BrokenAnswer(lane.trouble)
+            raise NoAnswer(f"Module {request_id:X} did not answer.")
+        return answers[0]
+
+    def _when_free(self, busy: Answer, payload: bytes, request_id: int | None = None) -> Answer:
+        """Ask a module that was busy again, until it answers or the limit is reached; then its last answer."""
+        until, answer = time.monotonic() + self.timing.busy_limit, busy
+        while answer.busy and time.monotonic() < until:
+            time.sleep(self.timing.busy_pause)
+            try:
+                answer = self._asked_once(
+                    request_id or self.addressing.request_id(busy.responder), busy.responder, payload
+                )
+            except (NoAnswer, BrokenAnswer):
+                continue
+        return answer
 
     def _lane(self, request_id: int, response_id: int) -> _Lane:
         extended = self.addressing.extended
@@ -256,19 +299,24 @@ class Link:
             raise BusFailure(f"The adapter could not receive: {error}.") from error
         if message is None or message.is_error_frame or message.is_remote_frame:
             return message
-        if self.tap and message.arbitration_id in self._lanes:
-            self.tap(Frame(time.time(), message.arbitration_id, message.is_extended_id, bytes(message.data), False))
+        if message.arbitration_id in self._lanes:
+            self._note(message)
         return message
+
+    def _note(self, message: can.Message) -> None:
+        if self.tap:
+            self.tap(Frame(time.time(), message.arbitration_id, message.is_extended_id, bytes(message.data), False))
 
     def _process(self, lane: _Lane) -> None:
         lane.logic.process()
 
-    def _gather(self, request: bytes, waiting: set[int], answers: list[Answer], *, everyone: bool) -> None:
-        """Feed frames to their lanes until the wanted answers are in or time is up."""
+    def _gather(self, request: bytes, waiting: set[int], answers: list[Answer], *, only: int | None = None) -> None:
+        """Feed frames to their lanes until the wanted answers are in or time is up. ``only``: one module is asked; else
+        everybody is, and a module not heard of before gets its lane with its first frame."""
         service = request[0]
         p2 = self.timing.p2 + self.timing.margin
-        deadline = time.monotonic() + p2
-        hard_stop = time.monotonic() + self.timing.p2_star * self.timing.pending_limit
+        began = time.monotonic()
+        deadline, hard_stop = began + p2, began + self.timing.patience
         while True:
             now = time.monotonic()
             if now >= min(deadline, hard_stop):
@@ -277,39 +325,37 @@ class Link:
             message = self._receive(max(min(deadline, hard_stop) - now, 0.0))
             if message is None or message.is_error_frame or message.is_remote_frame:
                 continue
-            lane = self._lanes.get(message.arbitration_id)
-            if lane is None or bool(message.is_extended_id) != self.addressing.extended:
+            if bool(message.is_extended_id) != self.addressing.extended:
+                continue
+            number = message.arbitration_id
+            if only is None and number not in self._lanes and self.addressing.is_response(number):
+                self._lanes[number] = self._lane(self.addressing.request_id(number), number)
+                waiting.add(number)
+                self._note(message)
+            lane = self._lanes.get(number)
+            if lane is None:
                 continue
             lane.inbox.append(
                 isotp.CanMessage(
-                    arbitration_id=message.arbitration_id,
+                    arbitration_id=number,
                     data=bytes(message.data),
                     dlc=message.dlc,
                     extended_id=message.is_extended_id,
                 )
             )
             self._process(lane)
-            if message.arbitration_id not in waiting:
+            if number not in waiting:
                 continue
             payload = lane.logic.recv()
             if payload is None:
                 if lane.logic.is_rx_active():
                     deadline = max(deadline, time.monotonic() + self.timing.consecutive)
-                elif lane.trouble and not everyone:
+                elif lane.trouble and only is not None:
                     return
                 continue
-            answer = Answer(message.arbitration_id, bytes(payload))
-            if answer.refusal == (service, 0x78):
+            answer = Answer(number, bytes(payload))
+            if answer.refusal == (service, PENDING):
                 lane.pending += 1
-                if lane.pending > self.timing.pending_limit:
-                    lane.trouble = (
-                        f"Module {message.arbitration_id:X} kept asking for more time "
-                        f"({lane.pending} times) and never answered."
-                    )
-                    waiting.discard(message.arbitration_id)
-                    if not everyone:
-                        return
-                    continue
                 deadline = time.monotonic() + self.timing.p2_star
                 continue
             if not self._belongs(answer, request):
@@ -317,8 +363,8 @@ class Link:
             answers.append(answer)
             lane.pending = 0
             lane.trouble = ""
-            waiting.discard(message.arbitration_id)
-            if not everyone:
+            waiting.discard(number)
+            if only is not None:
                 return
             if not any(other.pending or other.logic.is_rx_active() for other in self._lanes.values()):
                 deadline = min(deadline, time.monotonic() + p2) if deadline - now > p2 else time.monotonic() + p2
@@ -329,7 +375,9 @@ class Link:
             if lane.logic.is_rx_active() and not lane.trouble:
                 lane.trouble = f"Module {responder:X} began an answer and did not finish it."
             elif lane.pending and not lane.trouble:
-                lane.trouble = f"Module {responder:X} asked for more time and then stayed silent."
+                lane.trouble = (
+                    f"Module {responder:X} kept asking for more time ({lane.pending} times) and did not answer in time."
+                )
 
     @staticmethod
     def _belongs(answer: Answer, request: bytes) -> bool:

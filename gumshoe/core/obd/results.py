@@ -1,7 +1,7 @@
 """Service 06: what the on-board monitors measured, against their own limits.
 
-Layout (MID, TID, unit-and-scaling, value, minimum, maximum) and the scalings: SAE J1979 appendices [S;
-the few scalings here M]. Misfire monitors A1 (general) and A2–AD (cylinders 1–12), test 0B the average of
+Layout (MID, TID, unit-and-scaling, value, minimum, maximum) and the scalings: SAE J1979 appendices [S; the figures of
+the scalings M]. Misfire monitors A1 (general) and A2–AD (cylinders 1–12), test 0B the average of
 the last ten cycles and 0C the last or current cycle [S].
 """
 
@@ -22,22 +22,92 @@ class Scaling:
     signed: bool = False
 
 
+SIGNED_FROM = 0x80
+"""Ids from here on hold signed values, known or not (SAE J1979 appendix E [S])."""
 SCALINGS = {
     0x01: Scaling("", 1.0),
+    0x02: Scaling("", 0.1),
     0x03: Scaling("", 0.01),
+    0x04: Scaling("", 0.001),
     0x05: Scaling("", 0.0000305),
+    0x06: Scaling("", 0.000305),
     0x07: Scaling("1/min", 0.25),
+    0x08: Scaling("km/h", 0.01),
+    0x09: Scaling("km/h", 1.0),
     0x0A: Scaling("V", 0.000122),
+    0x0B: Scaling("V", 0.001),
+    0x0C: Scaling("V", 0.01),
+    0x0D: Scaling("A", 0.00000390625),
     0x0E: Scaling("A", 0.001),
+    0x0F: Scaling("A", 0.01),
     0x10: Scaling("s", 0.001),
+    0x11: Scaling("s", 0.1),
+    0x12: Scaling("s", 1.0),
+    0x13: Scaling("Ω", 0.001),
     0x14: Scaling("Ω", 1.0),
+    0x15: Scaling("kΩ", 1.0),
     0x16: Scaling("°C", 0.1, -40.0),
+    0x17: Scaling("kPa", 0.01),
+    0x18: Scaling("kPa", 0.0117),
+    0x19: Scaling("kPa", 0.079),
+    0x1A: Scaling("kPa", 1.0),
+    0x1B: Scaling("kPa", 10.0),
+    0x1C: Scaling("°", 0.01),
+    0x1D: Scaling("°", 0.5),
     0x1E: Scaling("λ", 0.0000305),
+    0x1F: Scaling("air to fuel", 0.05),
     0x20: Scaling("ratio", 0.0039062),
+    0x21: Scaling("Hz", 0.001),
+    0x22: Scaling("Hz", 1.0),
+    0x23: Scaling("kHz", 1.0),
     0x24: Scaling("counts", 1.0),
+    0x25: Scaling("km", 1.0),
+    0x26: Scaling("V/s", 0.1),
+    0x27: Scaling("g/s", 0.01),
+    0x28: Scaling("g/s", 1.0),
+    0x29: Scaling("Pa/s", 0.25),
+    0x2A: Scaling("kg/h", 0.001),
+    0x2B: Scaling("switches", 1.0),
+    0x2C: Scaling("g per cylinder", 0.01),
+    0x2D: Scaling("mg per stroke", 0.01),
+    0x2F: Scaling("%", 0.01),
+    0x30: Scaling("%", 0.001526),
+    0x31: Scaling("L", 0.001),
+    0x32: Scaling("in", 0.0000305),
+    0x33: Scaling("λ", 0.00024414),
+    0x34: Scaling("min", 1.0),
+    0x35: Scaling("s", 0.01),
+    0x36: Scaling("g", 0.01),
+    0x37: Scaling("g", 0.1),
+    0x38: Scaling("g", 1.0),
+    0x81: Scaling("", 1.0, signed=True),
+    0x82: Scaling("", 0.1, signed=True),
+    0x83: Scaling("", 0.01, signed=True),
+    0x84: Scaling("", 0.001, signed=True),
+    0x85: Scaling("", 0.0000305, signed=True),
+    0x86: Scaling("", 0.000305, signed=True),
+    0x8A: Scaling("V", 0.000122, signed=True),
+    0x8B: Scaling("V", 0.001, signed=True),
+    0x8C: Scaling("V", 0.01, signed=True),
+    0x8D: Scaling("A", 0.00000390625, signed=True),
+    0x8E: Scaling("A", 0.001, signed=True),
+    0x90: Scaling("s", 0.001, signed=True),
+    0x96: Scaling("°C", 0.1, signed=True),
+    0x99: Scaling("kPa", 0.1, signed=True),
+    0x9C: Scaling("°", 0.01, signed=True),
+    0x9D: Scaling("°", 0.5, signed=True),
+    0xA8: Scaling("g/s", 1.0, signed=True),
+    0xA9: Scaling("Pa/s", 0.25, signed=True),
+    0xAD: Scaling("mg per stroke", 0.01, signed=True),
+    0xAE: Scaling("mg per stroke", 0.1, signed=True),
     0xAF: Scaling("%", 0.01, signed=True),
+    0xB0: Scaling("%", 0.003052, signed=True),
+    0xB1: Scaling("V/s", 0.002, signed=True),
+    0xFC: Scaling("kPa", 0.01, signed=True),
+    0xFD: Scaling("kPa", 0.001, signed=True),
     0xFE: Scaling("Pa", 0.25, signed=True),
 }
+"""The unit-and-scaling ids, from memory [M]; one that is not here is shown raw and gets no verdict."""
 
 _MIDS = {
     0x01: "oxygen sensor, bank 1 sensor 1",
@@ -64,7 +134,8 @@ _TIDS = {0x0B: "average of the last ten drive cycles", 0x0C: "last or current dr
 
 @dataclass(frozen=True)
 class MonitorResult:
-    """One test result with its limits, in ``unit``."""
+    """One test result with its limits, in ``unit``. ``known``: whether its scaling is; else value and limits are raw, and
+    nobody can say whether it passed."""
 
     mid: int
     tid: int
@@ -73,6 +144,7 @@ class MonitorResult:
     value: float
     low: float
     high: float
+    known: bool = True
 
     @property
     def unlimited(self) -> bool:
@@ -80,9 +152,9 @@ class MonitorResult:
         return self.unit == "counts" and self.high >= 0xFFFF
 
     @property
-    def passed(self) -> bool:
-        """Whether the value lies within the limits, ends included."""
-        return self.low <= self.value <= self.high
+    def passed(self) -> bool | None:
+        """Whether the value lies within the limits, ends included; None where its scaling is not known."""
+        return self.low <= self.value <= self.high if self.known else None
 
 
 def result_name(mid: int, tid: int) -> str:
@@ -102,13 +174,14 @@ def decode_results(payload: bytes) -> tuple[MonitorResult, ...]:
     results = []
     for start in range(0, len(body), 9):
         mid, tid, kind = body[start : start + 3]
-        scaling = SCALINGS.get(kind, Scaling(f"raw (scaling {kind:02X})", 1.0))
+        raw = Scaling(f"raw (scaling {kind:02X})", 1.0, signed=kind >= SIGNED_FROM)
+        scaling = SCALINGS.get(kind, raw)
         value, low, high = (
             int.from_bytes(body[start + 3 + 2 * i : start + 5 + 2 * i], "big", signed=scaling.signed) * scaling.scale
             + scaling.offset
             for i in range(3)
         )
-        results.append(MonitorResult(mid, tid, result_name(mid, tid), scaling.unit, value, low, high))
+        results.append(MonitorResult(mid, tid, result_name(mid, tid), scaling.unit, value, low, high, kind in SCALINGS))
     return tuple(results)
 
 

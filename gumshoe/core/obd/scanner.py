@@ -1,6 +1,7 @@
 """The scan client: one press, and everything a vehicle says about itself is in a Snapshot.
 
-What a module refuses or answers badly becomes a line in ``problems``; the rest of the scan goes on.
+What a module refuses or answers badly becomes a line in ``problems``, and the part of it that is not known is named in
+its ``unread``; the rest of the scan goes on.
 """
 
 from __future__ import annotations
@@ -11,13 +12,23 @@ from datetime import UTC, datetime
 from typing import TypeVar
 
 from gumshoe.core.codes import CodeState, TroubleCode
-from gumshoe.core.obd.errors import BadAnswer, LinkError, NoAnswer, Refused
-from gumshoe.core.obd.link import MODULES, Link
+from gumshoe.core.errors import BadInput
+from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, LinkError, NoAnswer, Refused
+from gumshoe.core.obd.link import Link
 from gumshoe.core.obd.pids import pid_table, split_current_data, supported_from_bitmap
 from gumshoe.core.obd.results import MonitorResult, decode_results
-from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
+from gumshoe.core.obd.snapshot import (
+    FreezeFrame,
+    ModuleSnapshot,
+    Part,
+    SilentModule,
+    Snapshot,
+    StoredCode,
+    Unread,
+)
 from gumshoe.core.obd.status import decode_status
 from gumshoe.core.obd.uds import ModuleAddress, read_modules
+from gumshoe.core.powertrain.vin import check_vin
 
 T = TypeVar("T")
 Progress = Callable[[str, float], None]
@@ -27,11 +38,14 @@ PIDS_PER_REQUEST = 6
 MUST_ANSWER = frozenset({0x03, 0x07})
 """Every module answers these; silence is a fault of the link, not an empty list of codes."""
 FRAME_PIDS_PER_REQUEST = 3
+REPEATS = 3
+"""So often an answer that breaks off, or does not come, is asked for in all."""
 _CODE_SERVICES = {
-    0x03: CodeState.CONFIRMED,
-    0x07: CodeState.PENDING,
-    0x0A: CodeState.PERMANENT,
+    0x03: (CodeState.CONFIRMED, Part.CONFIRMED),
+    0x07: (CodeState.PENDING, Part.PENDING),
+    0x0A: (CodeState.PERMANENT, Part.PERMANENT),
 }
+_IDENTITY = {0x02: "VIN", 0x04: "calibration ids", 0x06: "verification numbers", 0x0A: "its name"}
 
 
 def batches(items: Iterable[T], size: int) -> Iterator[tuple[T, ...]]:
@@ -57,23 +71,27 @@ def scan(link: Link, progress: Progress | None = None, beyond: Iterable[ModuleAd
     responders = sorted({answer.responder for answer in first.answers})
     modules = []
     for index, responder in enumerate(responders):
-        module = next(number for number in MODULES if link.addressing.response_id(number) == responder)
-        reader = ModuleReader(link, module, responder, problems)
+        reader = ModuleReader(link, responder, problems)
         share = 1.0 / len(responders)
         modules.append(
             reader.read(lambda what, part, base=index * share, share=share: tell(what, base + part * share))  # type: ignore[misc]
         )
-    modules += read_modules(link, beyond, problems, tell)
+    silent: list[SilentModule] = []
+    modules += read_modules(link, beyond, problems, tell, silent)
+    for responder, why in sorted(first.broken.items()):
+        if responder not in responders:
+            silent.append(SilentModule(f"module {responder:X}", responder, why))
     tell("done", 1.0)
-    return Snapshot(datetime.now(UTC), link.addressing.value, tuple(modules), tuple(problems))
+    return Snapshot(datetime.now(UTC), link.addressing.value, tuple(modules), tuple(problems), tuple(silent))
 
 
 class ModuleReader:
     """Reads one module step by step; each step that fails is noted and skipped."""
 
-    def __init__(self, link: Link, module: int, responder: int, problems: list[str]) -> None:
-        self.link, self.module, self.responder, self.problems = link, module, responder, problems
-        self._refused = self._one_at_a_time = False
+    def __init__(self, link: Link, responder: int, problems: list[str]) -> None:
+        self.link, self.responder, self.problems = link, responder, problems
+        self._refused = self._one_at_a_time = self._fell_silent = False
+        self._unread: dict[Part, Unread] = {}
 
     def read(self, tell: Progress) -> ModuleSnapshot:
         """Everything the module offers."""
@@ -82,13 +100,15 @@ class ModuleReader:
         snapshot = replace(
             snapshot,
             name=self._text(0x0A),
-            vin=self._text(0x02),
+            vin=self._vin(),
             calibrations=self._texts(0x04, 16),
             verifications=tuple(item.hex().upper() for item in self._items(0x06, 4)),
         )
         tell(f"module {self.responder:X}: current data", 0.3)
-        pids = self._supported(0x01, pid_table())
+        pids = self._supported(0x01, pid_table(), Part.VALUES)
         values, raw = self._values(pids)
+        if 0x01 in pids and 0x01 not in raw:
+            self._miss(Part.STATUS, "it did not tell")
         snapshot = replace(
             snapshot,
             pids=tuple(sorted(pids)),
@@ -97,50 +117,76 @@ class ModuleReader:
             trip_status=decode_status(raw[0x41]) if 0x41 in raw else None,
         )
         tell(f"module {self.responder:X}: codes", 0.5)
-        codes = tuple(code for service, state in _CODE_SERVICES.items() for code in self._codes(service, state))
+        codes = tuple(code for service in _CODE_SERVICES for code in self._codes(service))
         tell(f"module {self.responder:X}: freeze frame", 0.6)
         frames = self._frames()
         tell(f"module {self.responder:X}: monitor results", 0.8)
-        return replace(snapshot, codes=codes, frames=frames, results=self._results())
+        results = self._results()
+        return replace(snapshot, codes=codes, frames=frames, results=results, unread=tuple(self._unread.values()))
 
     # -- steps --------------------------------------------------------------------------------------------
 
-    def _ask(self, payload: bytes, what: str) -> bytes | None:
-        """The answer's payload, or None after noting why there is none. A refusal of an optional service is silent."""
+    def _ask(self, payload: bytes, what: str, part: Part) -> bytes | None:
+        """The answer's payload, or None after noting why there is none and which part is not known for it.
+
+        A refusal of an optional service is silent; a busy module is asked again by the link; an answer that broke off
+        or did not come is asked for again here.
+        """
         self._refused = False
+        if self._fell_silent:
+            self._miss(part, "the module had fallen silent")
+            return None
+        error: LinkError = NoAnswer("not asked")
+        for _ in range(REPEATS):
+            try:
+                return self.link.ask(self.responder, payload).payload
+            except Refused as refused:
+                self._refuse(refused, what, part)
+                return None
+            except (NoAnswer, BrokenAnswer) as missing:
+                error = missing
+        self._not_heard(error, payload[0], what, part)
+        return None
+
+    def _refuse(self, error: Refused, what: str, part: Part) -> None:
+        self._refused = error.reason in NOT_SO
+        if error.reason in (0x11, *NOT_SO):
+            if part not in (Part.VALUES, Part.IDENTITY):
+                self._miss(part, "the module does not offer it", offered=False)
+            return
+        self.problems.append(f"{what}: {error.what}")
+        self._miss(part, error.what)
+
+    def _not_heard(self, error: LinkError, service: int, what: str, part: Part) -> None:
+        """Silence is one way of saying "not supported", as long as the module is there at all."""
         try:
-            return self.link.ask(self.module, payload).payload
-        except Refused as error:
-            self._refused = error.reason in NOT_SO
-            if error.reason not in (0x11, *NOT_SO):
-                self.problems.append(f"{what}: {error.what}")
-        except NoAnswer:
-            # Silence is one way of saying "not supported"; but a frame can get lost, so it is believed only twice.
-            return self._ask_again(payload, what)
-        except LinkError as error:
+            self.link.ask(self.responder, b"\x01\x00")
+        except Refused:
+            pass
+        except LinkError:
+            self._fell_silent = True
+            self.problems.append(f"module {self.responder:X} fell silent at “{what}”: what came after was not read.")
+            self._miss(part, "the module fell silent")
+            return
+        if isinstance(error, BrokenAnswer):
             self.problems.append(f"{what}: {error.what}")
-            if not isinstance(error, BadAnswer):
-                self._check_alive()
-        return None
+            self._miss(part, "its answer broke off")
+        elif service in MUST_ANSWER:
+            self.problems.append(f"{what}: {error.what} It was asked again and again; what is missing is not known.")
+            self._miss(part, "no answer")
+        elif part not in (Part.VALUES, Part.IDENTITY):
+            self._miss(part, "no answer; perhaps the module does not offer it")
 
-    def _ask_again(self, payload: bytes, what: str) -> bytes | None:
-        try:
-            return self.link.ask(self.module, payload).payload
-        except LinkError as error:
-            if payload[0] in MUST_ANSWER and not isinstance(error, Refused):
-                self.problems.append(f"{what}: {error.what} They were asked for twice; what is missing is not known.")
-        return None
+    def _miss(self, part: Part, why: str, *, offered: bool = True) -> None:
+        """Note a part as not known; the first reason stands."""
+        self._unread.setdefault(part, Unread(part, why, offered))
 
-    def _check_alive(self) -> None:
-        """After a broken answer: let the failure of the bus itself end the scan."""
-        self.link.ask_all(b"\x01\x00")
-
-    def _supported(self, service: int, known: Iterable[int]) -> set[int]:
+    def _supported(self, service: int, known: Iterable[int], part: Part) -> set[int]:
         """Numbers announced by the chain of bitmaps 00, 20, 40 …; only those we can decode are returned."""
         found: set[int] = set()
         base = 0
         while base <= 0xE0:
-            payload = self._ask(bytes((service, base)), f"supported PIDs from {base:02X}")
+            payload = self._ask(bytes((service, base)), f"numbers of service {service:02X} from {base:02X}", part)
             if payload is None or len(payload) < 6:
                 break
             announced = supported_from_bitmap(base, payload[2:6])
@@ -152,11 +198,12 @@ class ModuleReader:
 
     def _values(self, pids: set[int]) -> tuple[dict[str, float], dict[int, bytes]]:
         raw: dict[int, bytes] = {}
-        for group, payload in self._in_groups(0x01, sorted(pids), PIDS_PER_REQUEST, "current data"):
+        for group, payload in self._in_groups(0x01, sorted(pids), PIDS_PER_REQUEST, "current data", Part.VALUES):
             try:
                 raw |= split_current_data(payload, group)
             except BadAnswer as error:
                 self.problems.append(f"current data: {error.what}")
+                self._miss(Part.VALUES, "an answer could not be read")
         table = pid_table()
         values: dict[str, float] = {}
         for number, data in raw.items():
@@ -164,25 +211,26 @@ class ModuleReader:
         return values, raw
 
     def _in_groups(
-        self, service: int, pids: list[int], most: int, what: str
+        self, service: int, pids: list[int], most: int, what: str, part: Part
     ) -> Iterator[tuple[tuple[int, ...], bytes]]:
         """Answers to PIDs asked for together; one by one from where the module takes no more than one at a time."""
         asked = 1 if self._one_at_a_time else most
         for group in batches(pids, asked):
             tail = b"".join(bytes((pid, 0)) if service == 0x02 else bytes((pid,)) for pid in group)
-            payload = self._ask(bytes((service,)) + tail, what)
+            payload = self._ask(bytes((service,)) + tail, what, part)
             if payload is not None:
                 yield group, payload
             elif len(group) > 1:
-                refused, answers = self._refused, list(self._in_groups(service, list(group), 1, what))
+                refused, answers = self._refused, list(self._in_groups(service, list(group), 1, what, part))
                 yield from answers
                 self._one_at_a_time = refused and bool(answers)
                 if self._one_at_a_time:
-                    yield from self._in_groups(service, [pid for pid in pids if pid > group[-1]], 1, what)
+                    yield from self._in_groups(service, [pid for pid in pids if pid > group[-1]], 1, what, part)
                     return
 
-    def _codes(self, service: int, state: CodeState) -> list[StoredCode]:
-        payload = self._ask(bytes((service,)), f"{state.value} codes")
+    def _codes(self, service: int) -> list[StoredCode]:
+        state, part = _CODE_SERVICES[service]
+        payload = self._ask(bytes((service,)), part.value, part)
         if payload is None:
             return []
         body = payload[2:]
@@ -191,6 +239,7 @@ class ModuleReader:
                 f"{state.value} codes: the module announced {payload[1] if len(payload) > 1 else 0} codes "
                 f"but sent {len(body)} bytes; those that are whole were kept."
             )
+            self._miss(part, "the list was cut short; those that are whole were kept")
         codes = []
         for start in range(0, len(body) - 1, 2):
             if body[start] or body[start + 1]:
@@ -198,26 +247,26 @@ class ModuleReader:
         return codes
 
     def _frames(self) -> tuple[FreezeFrame, ...]:
-        payload = self._ask(b"\x02\x02\x00", "freeze frame")
+        payload = self._ask(b"\x02\x02\x00", "freeze frame", Part.FRAMES)
         if payload is None or len(payload) < 5 or payload[3:5] == b"\x00\x00":
             return ()
         code = TroubleCode.from_bytes(payload[3], payload[4]).text
-        announced = self._ask(b"\x02\x00\x00", "freeze frame contents")
+        announced = self._ask(b"\x02\x00\x00", "freeze frame contents", Part.FRAMES)
         pids = {0x04, 0x05, 0x0C, 0x0D}
         if announced is not None and len(announced) >= 7:
             pids = supported_from_bitmap(0, announced[3:7])
             if 0x20 in pids:
-                more = self._ask(b"\x02\x20\x00", "freeze frame contents")
+                more = self._ask(b"\x02\x20\x00", "freeze frame contents", Part.FRAMES)
                 if more is not None and len(more) >= 7:
                     pids |= supported_from_bitmap(0x20, more[3:7])
                     if 0x40 in pids:
-                        rest = self._ask(b"\x02\x40\x00", "freeze frame contents")
+                        rest = self._ask(b"\x02\x40\x00", "freeze frame contents", Part.FRAMES)
                         if rest is not None and len(rest) >= 7:
                             pids |= supported_from_bitmap(0x40, rest[3:7])
         table = pid_table()
         values: dict[str, float] = {}
         wanted = sorted((pids & set(table)) - {0x02})
-        for group, answer in self._in_groups(0x02, wanted, FRAME_PIDS_PER_REQUEST, "freeze frame"):
+        for group, answer in self._in_groups(0x02, wanted, FRAME_PIDS_PER_REQUEST, "freeze frame", Part.FRAMES):
             position = 1
             while position + 1 < len(answer) and answer[position] in group:
                 pid = table[answer[position]]
@@ -232,25 +281,26 @@ class ModuleReader:
     def _results(self) -> tuple[MonitorResult, ...]:
         results: list[MonitorResult] = []
         everything = range(1, 0xE0)
-        for mid in sorted(number for number in self._supported(0x06, everything) if number % 0x20):
-            payload = self._ask(bytes((0x06, mid)), f"monitor {mid:02X}")
+        for mid in sorted(number for number in self._supported(0x06, everything, Part.RESULTS) if number % 0x20):
+            payload = self._ask(bytes((0x06, mid)), f"monitor {mid:02X}", Part.RESULTS)
             if payload is None:
                 continue
             try:
                 results += decode_results(payload)
             except BadAnswer as error:
                 self.problems.append(f"monitor {mid:02X}: {error.what}")
+                self._miss(Part.RESULTS, f"the answer about monitor {mid:02X} could not be read")
         return tuple(results)
 
     def _items(self, info: int, size: int) -> list[bytes]:
         """The items of a service 09 answer: ``49 info count item…``."""
-        payload = self._ask(bytes((0x09, info)), f"vehicle information {info:02X}")
+        payload = self._ask(bytes((0x09, info)), f"vehicle information, {_IDENTITY[info]}", Part.IDENTITY)
         if payload is None or len(payload) < 3:
             return []
         count, body = payload[2], payload[3:]
         if len(body) != count * size:
             self.problems.append(
-                f"vehicle information {info:02X}: {count * size} bytes announced, {len(body)} arrived."
+                f"vehicle information, {_IDENTITY[info]}: {count * size} bytes announced, {len(body)} arrived."
             )
         return [body[start : start + size] for start in range(0, len(body), size)]
 
@@ -258,8 +308,22 @@ class ModuleReader:
         return tuple(_readable(item) for item in self._items(info, size))
 
     def _text(self, info: int) -> str:
-        texts = self._texts(info, 17 if info == 0x02 else 20)
+        texts = self._texts(info, 20)
         return texts[0] if texts else ""
+
+    def _vin(self) -> str:
+        """The VIN: the last 17 bytes of what came, since some modules fill it up with zeros in front. One that is not
+        whole is not stored: half a VIN is another car's."""
+        payload = self._ask(b"\x09\x02", "vehicle information, VIN", Part.IDENTITY)
+        if payload is None or len(payload) < 3:
+            return ""
+        body = payload[3:].strip(b"\x00\xff ")
+        try:
+            return check_vin(_readable(body)).vin if body else ""
+        except BadInput as error:
+            self.problems.append(f"VIN: {error.what} It was not stored.")
+            self._miss(Part.IDENTITY, "its VIN is not whole")
+            return ""
 
 
 def _readable(data: bytes) -> str:

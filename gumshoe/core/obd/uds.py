@@ -20,10 +20,11 @@ from udsoncan.exceptions import (
 )
 
 from gumshoe.core.codes import CodeState, TroubleCode
-from gumshoe.core.errors import GumshoeError
-from gumshoe.core.obd.errors import REFUSALS, LinkError, NoAnswer, Refused
+from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.obd.errors import REFUSALS, BusFailure, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
+from gumshoe.core.obd.snapshot import ModuleSnapshot, SilentModule, StoredCode
+from gumshoe.core.powertrain.vin import check_vin
 
 VIN_ID, SOFTWARE_ID = 0xF190, 0xF195
 EVERY_STATUS = 0xFF
@@ -87,20 +88,31 @@ class LinkConnection(BaseConnection):
 
 
 def read_modules(
-    link: Link, addresses: Iterable[ModuleAddress], problems: list[str], tell: Callable[[str, float], None]
+    link: Link,
+    addresses: Iterable[ModuleAddress],
+    problems: list[str],
+    tell: Callable[[str, float], None],
+    silent: list[SilentModule],
 ) -> tuple[ModuleSnapshot, ...]:
-    """Every module that answers; one that does not, or answers badly, becomes a line in ``problems``."""
+    """Every module that tells its codes; one that does not becomes a line in ``problems`` and stands in ``silent``."""
     found, wanted = [], list(addresses)
     for index, address in enumerate(wanted):
         tell(f"module {address.name}", index / max(len(wanted), 1))
         try:
             found.append(_read(link, address))
+            continue
         except TimeoutException:
-            problems.append(f"module {address.name} ({address.request_id:X}): no answer to UDS.")
+            why = "no answer to UDS"
         except NegativeResponseException as error:
-            problems.append(f"module {address.name}: refused to tell its codes ({error.response.code_name}).")
-        except (InvalidResponseException, UnexpectedResponseException, LinkError) as error:
-            problems.append(f"module {address.name}: its answer could not be read: {error}")
+            why = f"refused to tell its codes ({error.response.code_name})"
+        except (InvalidResponseException, UnexpectedResponseException) as error:
+            why = f"its answer could not be read: {error}"
+        except BusFailure:
+            raise
+        except LinkError as error:
+            why = f"its answer could not be read: {error.what}"
+        problems.append(f"module {address.name} ({address.request_id:X}): {why}.")
+        silent.append(SilentModule(address.name, address.response_id, why))
     return tuple(found)
 
 
@@ -131,10 +143,18 @@ def _read(link: Link, address: ModuleAddress) -> ModuleSnapshot:
         return ModuleSnapshot(
             address.response_id,
             name=address.name,
-            vin=_text(client, VIN_ID),
+            vin=_whole_vin(_text(client, VIN_ID)),
             calibrations=(software,) if software else (),
             codes=tuple(codes),
         )
+
+
+def _whole_vin(text: str) -> str:
+    """A VIN that is whole; half of one would be another car's."""
+    try:
+        return check_vin(text).vin if text else ""
+    except BadInput:
+        return ""
 
 
 class NotDone(GumshoeError):

@@ -246,6 +246,9 @@ class Powertrain:
             "self-shifting": self.gearbox is not Gearbox.MANUAL,
             "two banks": self.banks == 2,
             "high-pressure injection": self.injection is not Injection.PORT,
+            "alternator": self.fuel is not Fuel.HYBRID,
+            "starter": self.fuel is not Fuel.HYBRID,
+            "vacuum booster": self.fuel is not Fuel.HYBRID,
         }
         return frozenset(found | {name for name, held in told.items() if held})
 

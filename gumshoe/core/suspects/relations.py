@@ -312,33 +312,3 @@ def leaders_of(fault: FaultRow, codes: Iterable[str]) -> list[str]:
 
 def _after(code: str, why: str) -> str:
     return f"Comes after {code}: {why}. Repair that first, then look again."
-
-
-@dataclass(frozen=True)
-class DriveAdvice:
-    """Whether the vehicle may be driven, in words for the customer."""
-
-    stop: bool
-    title: str
-    words: str
-
-
-def drive_advice(readings: Iterable[CodeReading], lamp_flashing: bool) -> DriveAdvice:
-    """The advice that follows from lamp and codes (common practice); old ones and those the work set do not count."""
-    if lamp_flashing:
-        return DriveAdvice(
-            True,
-            "Stop driving",
-            "The lamp flashes: misfire that can destroy the catalyst. Lift off, stop as soon as it is safe, do not "
-            "drive on; have it towed.",
-        )
-    rows = [item.row for item in readings if item.row is not None and item.role not in (Role.STALE, Role.SELF)]
-    urgent = [row for row in rows if row.severity == "now"]
-    if urgent:
-        return DriveAdvice(True, "Do not drive on", urgent[0].advice)
-    soon = [row for row in rows if row.severity != "can wait"]
-    if soon:
-        return DriveAdvice(False, "May be driven gently", soon[0].advice)
-    if rows:
-        return DriveAdvice(False, "May be driven", rows[0].advice)
-    return DriveAdvice(False, "No code that limits driving", "Watch the lamp: if it flashes, stop.")

@@ -17,6 +17,7 @@ from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.actuators import ActuatorRow, CommandRow, actuators, hindrance
 from gumshoe.core.obd.commands import Commander
+from gumshoe.core.obd.link import Link
 from gumshoe.core.signals.response import SAID, Follows, judge
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import CommandRun
@@ -53,10 +54,13 @@ class Run(threading.Thread):
 
     __hash__ = threading.Thread.__hash__
 
+    def _commander(self, link: Link) -> Commander:
+        return Commander(link, self.row, self.ids, engine=self.link.engine(link))
+
     def run(self) -> None:
         """Step, look, and give control back."""
         try:
-            with self.link.use() as link, Commander(link, self.row, self.ids) as commander:
+            with self.link.use() as link, self._commander(link) as commander:
                 self.ended = self._follow(commander)
         except GumshoeError as error:
             self.ended = error.what
@@ -140,7 +144,7 @@ def start(case: Case, name: str) -> Run:
             raise BadInput(f"{running.row.words} is still commanded.", remedies=("stop it first",))
         link = connection(case.vehicle)
         with link.use() as open_link:
-            stopped = hindrance(row, *Commander(open_link, row, ids).conditions())
+            stopped = hindrance(row, *Commander(open_link, row, ids, engine=link.engine(open_link)).conditions())
         if stopped:
             raise BadInput(stopped, remedies=("bring the car into that condition, then start again",))
         run = _runs[case.vehicle.pk] = Run(link, row, ids)

@@ -10,8 +10,10 @@ from django.shortcuts import redirect, render
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.handtests import Worked
+from gumshoe.core.handtests.catalogue import cautions_of
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.bench import hand
+from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
 
@@ -64,5 +66,6 @@ def _page(
 ) -> HttpResponse:
     row = hand.row_of(case, name)
     fields = hand.fields_of(case, row, typed)
-    context = folder(case, "bench", row=row, fields=fields, worked=worked, trouble=trouble)
+    cautions = cautions_of(row, cases.knowledge_of(case))
+    context = folder(case, "bench", row=row, fields=fields, worked=worked, trouble=trouble, cautions=cautions)
     return render(request, "bench/hand_one.html", context, status=status)

@@ -7,13 +7,13 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
 from gumshoe.core.errors import BadInput
-from gumshoe.core.suspects.relations import drive_advice
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
-from gumshoe.web.cases.models import Case, Lamp
+from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.standing import standing
+from gumshoe.web.suspects import services as suspects
 
 
 @needs(Right.WORK)
@@ -48,7 +48,6 @@ def _complaint_page(
     """The complaint that holds in the form, or the entry that was refused."""
     latest = services.complaint_of(case)
     filled = ComplaintForm(initial={name: getattr(latest, name) for name in FIELDS} if latest else {})
-    flashing = latest is not None and latest.lamp == Lamp.FLASHING
     return render(
         request,
         "cases/complaint.html",
@@ -57,7 +56,7 @@ def _complaint_page(
             "complaint",
             form=form or filled,
             latest=latest,
-            advice=drive_advice((), lamp_flashing=True) if flashing else None,
+            advice=suspects.advice_of(case) if latest else None,
             earlier=list(case.complaints.all())[:-1],
         ),
         status=status,
@@ -79,7 +78,7 @@ def complaint_save(request: HttpRequest, pk: int) -> HttpResponse:
         return _complaint_page(request, case, form, status=400)
     services.complain(case, request.user, form.cleaned_data)  # type: ignore[arg-type]
     messages.success(request, "Complaint stored.")
-    if form.cleaned_data["lamp"] == Lamp.FLASHING:
-        advice = drive_advice((), lamp_flashing=True)
+    advice = suspects.advice_of(case)
+    if advice.reasons:
         messages.warning(request, f"{advice.title}. {advice.words}")
     return redirect("scans:scan", case.pk)

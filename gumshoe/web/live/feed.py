@@ -27,7 +27,7 @@ from gumshoe.core.signals.strips import needed_by
 from gumshoe.web.live import store
 from gumshoe.web.live.history import History
 from gumshoe.web.live.models import Recording
-from gumshoe.web.vehicles.links import ENGINE_MODULE, Connection
+from gumshoe.web.vehicles.links import Connection
 
 log = logging.getLogger(__name__)
 T = TypeVar("T")
@@ -188,7 +188,7 @@ class Feed(threading.Thread):
             with self.connection.use() as link:
                 keys = self._keys()
                 if poller is None or poller.link is not link:
-                    poller = Poller(link, ENGINE_MODULE, keys, self.car.identifiers)
+                    poller = Poller(link, self.connection.engine(link), keys, self.car.identifiers)
                 elif keys != self._asking:
                     poller.want(keys)
                 self._asking = keys

@@ -21,7 +21,7 @@ from gumshoe.core.obd.pids import pid_table, split_current_data
 from gumshoe.core.obd.status import decode_status
 from gumshoe.core.proof.tracker import Condition, Observation, Tracker
 from gumshoe.web.proofs.models import ProofChunk, ProofDrive
-from gumshoe.web.vehicles.links import ENGINE_MODULE, Connection
+from gumshoe.web.vehicles.links import Connection
 
 log = logging.getLogger(__name__)
 FAST = (0x04, 0x05, 0x06, 0x07, 0x0C, 0x0D)
@@ -42,14 +42,14 @@ def unpack(data: bytes) -> list[Observation]:
     return _OBSERVATIONS.validate_json(zlib.decompress(bytes(data)))
 
 
-def observe(link: Link, *, codes: bool) -> Observation:
-    """One look at the vehicle. A silent control unit is an observation too: the key is off."""
+def observe(link: Link, engine: int, *, codes: bool) -> Observation:
+    """One look at the unit that answers on the id ``engine``. Its silence is an observation too: the key is off."""
     table = pid_table()
     try:
         values: dict[str, float] = {}
         raw: dict[int, bytes] = {}
         for group in (FAST, SLOW):
-            raw |= _asked(link, group)
+            raw |= _asked(link, engine, group)
         for number, data in raw.items():
             values |= table[number].decode(data)
     except NoAnswer:
@@ -73,28 +73,28 @@ def observe(link: Link, *, codes: bool) -> Observation:
     lists: dict[str, Any] = {}
     if codes:
         for name, service in (("confirmed", 0x03), ("pending", 0x07), ("permanent", 0x0A)):
-            lists[name] = read_codes(link, service)
+            lists[name] = read_codes(link, engine, service)
     return Observation(values.get("run_time_s"), kept, status, lamp=lamp, **lists)
 
 
-def _asked(link: Link, group: tuple[int, ...]) -> dict[int, bytes]:
+def _asked(link: Link, engine: int, group: tuple[int, ...]) -> dict[int, bytes]:
     """Several PIDs at once; a unit that takes one at a time, or knows not all of them, is asked one by one."""
     try:
-        return split_current_data(link.ask(ENGINE_MODULE, bytes((0x01, *group))).payload, group)
+        return split_current_data(link.ask(engine, bytes((0x01, *group))).payload, group)
     except Refused:
         found: dict[int, bytes] = {}
         for number in group:
             try:
-                found |= split_current_data(link.ask(ENGINE_MODULE, bytes((0x01, number))).payload, (number,))
+                found |= split_current_data(link.ask(engine, bytes((0x01, number))).payload, (number,))
             except Refused:
                 continue
         return found
 
 
-def read_codes(link: Link, service: int) -> tuple[str, ...] | None:
+def read_codes(link: Link, engine: int, service: int) -> tuple[str, ...] | None:
     """The engine module's codes of one kind; None when it did not say."""
     try:
-        body = link.ask(ENGINE_MODULE, bytes((service,))).payload[2:]
+        body = link.ask(engine, bytes((service,))).payload[2:]
     except LinkError:
         return None
     return tuple(TroubleCode.from_bytes(body[i], body[i + 1]).text for i in range(0, len(body) - 1, 2))
@@ -123,7 +123,7 @@ class Watcher(threading.Thread):
                 with_codes = began - codes_at > CODES_EVERY_S
                 try:
                     with self.connection.use() as link:
-                        seen = observe(link, codes=with_codes)
+                        seen = self._look(link, codes=with_codes)
                     self.trouble = None
                 except GumshoeError as error:
                     self.trouble = error
@@ -143,6 +143,14 @@ class Watcher(threading.Thread):
             self._flush(last=True)
         finally:
             database.close()
+
+    def _look(self, link: Link, *, codes: bool) -> Observation:
+        """One look; a car in which nobody answers has its key off."""
+        try:
+            engine = self.connection.engine(link)
+        except NoAnswer:
+            return Observation(None)
+        return observe(link, engine, codes=codes)
 
     def stop(self) -> None:
         """End watching; everything observed is on record afterwards."""

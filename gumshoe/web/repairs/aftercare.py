@@ -20,7 +20,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import ends
 from gumshoe.web.repairs.models import ProcedureRun
-from gumshoe.web.vehicles.links import ENGINE_MODULE, Connection, connection
+from gumshoe.web.vehicles.links import Connection, connection
 
 LIVE_KEYS = ("rpm", "speed_kmh", "coolant_c", "module_v")
 
@@ -77,8 +77,9 @@ def one_of(case: Case, name: str) -> Needed:
 def conditions(case: Case, row: ProcedureRow) -> tuple[Condition, ...]:
     """Every condition against what the car tells now; nothing holds while it does not answer."""
     try:
-        with connection(case.vehicle).use() as link:
-            values = present_values(link, LIVE_KEYS, ENGINE_MODULE)
+        found = connection(case.vehicle)
+        with found.use() as link:
+            values = present_values(link, LIVE_KEYS, found.engine(link))
     except GumshoeError:
         values = {}
     return readiness(row, values)

@@ -4,21 +4,22 @@ from __future__ import annotations
 
 import time
 from dataclasses import asdict, dataclass
+from typing import Any
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, GumshoeError
-from gumshoe.core.obd.clearing import clear_modules
-from gumshoe.core.obd.errors import LinkError
+from gumshoe.core.obd.clearing import Cleared, clear_modules, modules_to_clear
 from gumshoe.core.obd.present import present_values
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.proof.clear_guard import AtOnce, ClearCheck, back_at_once, check_clear
 from gumshoe.web.accounts.models import User
+from gumshoe.web.cases.alone import alone
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import ends
-from gumshoe.web.repairs.models import Clearing
+from gumshoe.web.repairs.models import Clearing, ClearingBegun, ClearingOutcome
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
-from gumshoe.web.vehicles.links import ENGINE_MODULE, connection
+from gumshoe.web.vehicles.links import connection
 
 SETTLES_S = 1.5
 """So long the monitors of circuits get before the scan after clearing: a hard fault then stands again."""
@@ -33,8 +34,9 @@ class ClearRefused(GumshoeError):
 def engine_speed(case: Case) -> float | None:
     """Engine speed now; None when the vehicle does not answer."""
     try:
-        with connection(case.vehicle).use() as link:
-            return present_values(link, ("rpm",), ENGINE_MODULE).get("rpm")
+        found = connection(case.vehicle)
+        with found.use() as link:
+            return present_values(link, ("rpm",), found.engine(link)).get("rpm")
     except GumshoeError:
         return None
 
@@ -69,11 +71,14 @@ def modules_of(case: Case) -> list[ModuleCodes]:
     ]
 
 
-def clear(case: Case, user: User, *, triage: bool, only: frozenset[int] | None = None) -> Clearing:
+def clear(
+    case: Case, user: User, *, triage: bool, only: frozenset[int] | None = None, seen: int | None = None
+) -> Clearing:
     """Clear every module (or only those with these response ids) after the guard has agreed, then scan again at once.
 
-    Raises ClearRefused with the guard's reasons, BadInput when nothing was repaired and it is not triage, or LinkError;
-    then nothing is recorded as cleared.
+    What is about to be cleared is stored first, then the outcome of every module, then the scan after it. ``seen``: the
+    newest clearing the person knew of (0: none). Raises ClearRefused with the guard's reasons or where no module
+    cleared; BadInput when nothing was repaired and it is not triage, or somebody cleared meanwhile.
     """
     if not triage and not case.works.exists():
         raise BadInput(
@@ -84,31 +89,108 @@ def clear(case: Case, user: User, *, triage: bool, only: frozenset[int] | None =
                 "or clear for triage: store, clear, drive, see what returns",
             ),
         )
-    check = clear_check(case)
-    if not check.allowed:
-        raise ClearRefused("Clearing is not possible now.", remedies=check.blocks)
-    before = scans.perform(case, user, Scan.Why.AGAIN)  # the very last state is always on record
-    expected, reference = expected_codes(case), _proof_reference(case, before)
-    with connection(case.vehicle).use() as link:
-        cleared = clear_modules(link, scans.beyond(case), only)
-    names = {row.responder: row.name for row in modules_of(case)}
-    results = [asdict(row) | {"module": names.get(row.responder, row.module)} for row in cleared]
-    if not any(row.cleared for row in cleared):
-        raise ClearRefused("No module cleared its codes.", remedies=tuple(row.reason for row in cleared if row.reason))
-    time.sleep(SETTLES_S)
+    with alone(case, "clear", "The codes of this case are being cleared just now."):
+        _refuse_when_cleared_meanwhile(case, seen)
+        check = clear_check(case)
+        if not check.allowed:
+            raise ClearRefused("Clearing is not possible now.", remedies=check.blocks)
+        before = scans.perform(case, user, Scan.Why.AGAIN)  # the very last state is always on record
+        snapshot = scans.snapshot_of(before)
+        assert snapshot is not None
+        wanted = modules_to_clear(snapshot, scans.beyond(case), only)
+        begun = ClearingBegun.objects.create(
+            case=case,
+            by=user,
+            before=_proof_reference(case, before),
+            triage=triage,
+            modules=[{"module": row.name, "responder": row.responder, "unread": row.unread} for row in wanted],
+        )
+        try:
+            with connection(case.vehicle).use() as link:
+                cleared = clear_modules(link, wanted)
+        except GumshoeError as error:  # the link did not even open: nothing was sent
+            cleared = tuple(Cleared(row.name, row.responder, False, f"not asked: {error.what}") for row in wanted)
+        outcome = ClearingOutcome.objects.create(case=case, by=user, begun=begun, modules=list(map(asdict, cleared)))
+        if not outcome.may_have_cleared:
+            raise ClearRefused(
+                "No module cleared its codes.", remedies=tuple(row.reason for row in cleared if row.reason)
+            )
+        time.sleep(SETTLES_S)
+        return _close(begun, user, list(outcome.modules))
+
+
+def finish(case: Case, user: User) -> Clearing:
+    """Close a clearing that was cut off: scan now, and put on record what is known of it. Raises BadInput when there is
+    none."""
+    with alone(case, "clear", "The codes of this case are being cleared just now."):
+        open_ones = unfinished(case)
+        if not open_ones:
+            raise BadInput("No clearing of this case was cut off.")
+        begun = open_ones[-1].begun
+        outcome = getattr(begun, "outcome", None)
+        unknown = [
+            {**row, "cleared": False, "known": False, "reason": "the clearing was cut off"} for row in begun.modules
+        ]
+        return _close(begun, user, outcome.modules if outcome else unknown)
+
+
+def _close(begun: ClearingBegun, user: User, modules: list[dict[str, Any]]) -> Clearing:
+    """The scan after, and the clearing itself on record. The codes that the work had set are those of before."""
+    expected = expected_codes(begun.case)
     try:
-        after = scans.perform(case, user, Scan.Why.AFTER_CLEAR)
-    except LinkError:
+        after = scans.perform(begun.case, user, Scan.Why.AFTER_CLEAR)
+    except GumshoeError:
         after = None
     return Clearing.objects.create(
-        case=case,
+        case=begun.case,
         by=user,
-        before=reference,
+        before=begun.before,
         after=after,
-        modules=results,
-        triage=triage,
+        modules=modules,
+        triage=begun.triage,
         expected=expected,
+        begun=begun,
     )
+
+
+@dataclass(frozen=True)
+class Unfinished:
+    """A clearing that was begun and has no end on record: what was under way, and what is known of it."""
+
+    begun: ClearingBegun
+    words: tuple[str, ...]
+
+
+def unfinished(case: Case) -> list[Unfinished]:
+    """Clearings that were cut off (the program ended, the machine went down), the oldest first."""
+    found = []
+    for begun in case.clearingbeguns.filter(clearing__isnull=True).select_related("outcome", "by"):
+        outcome = getattr(begun, "outcome", None)
+        if outcome is None:
+            words = [
+                f"{row['module']}: {row['unread'] or 'perhaps asked to clear; what it did is not known'}"
+                for row in begun.modules
+            ]
+        elif outcome.may_have_cleared:
+            words = [f"{row['module']}: {_known_words(row)}" for row in outcome.modules]
+        else:
+            continue
+        found.append(Unfinished(begun, tuple(words)))
+    return found
+
+
+def _known_words(row: dict[str, Any]) -> str:
+    return Cleared(row["module"], row["responder"], row["cleared"], row["reason"], row.get("known", True)).words
+
+
+def _refuse_when_cleared_meanwhile(case: Case, seen: int | None) -> None:
+    newest = case.clearings.last()
+    if seen is not None and newest is not None and newest.pk != seen:
+        raise BadInput(
+            f"The codes were cleared meanwhile, by {newest.by} at {newest.at:%H:%M}.",
+            kept="Nothing more was cleared.",
+            remedies=("look at the page again: it shows what that clearing did",),
+        )
 
 
 def leave_to_itself(case: Case, user: User) -> Clearing:

@@ -182,6 +182,27 @@ class ProcedureRun(Evidence):
         return self.outcome in (self.Outcome.DONE, self.Outcome.BY_HAND)
 
 
+class ClearingBegun(Evidence):
+    """What was about to be cleared, stored before the first request goes out: a clearing that is cut off has a record.
+    ``modules``: which ones, and why one was not to be asked."""
+
+    before = models.ForeignKey(Scan, on_delete=models.PROTECT, related_name="+")
+    modules = models.JSONField(default=list)
+    triage = models.BooleanField(default=False)
+
+
+class ClearingOutcome(Evidence):
+    """What became of every module that a clearing was about, stored as soon as the last one is known."""
+
+    begun = models.OneToOneField(ClearingBegun, on_delete=models.PROTECT, related_name="outcome")
+    modules = models.JSONField(default=list)
+
+    @property
+    def may_have_cleared(self) -> bool:
+        """Whether any module cleared its codes, or may have."""
+        return any(row["cleared"] or not row.get("known", True) for row in self.modules)
+
+
 class Clearing(Evidence):
     """Codes cleared: what was stored before, and the scan made at once after. ``expected``: codes that the work itself
     had set. ``by_itself``: nothing was cleared; the control unit is left to put the lamp out after its good trips."""
@@ -192,3 +213,4 @@ class Clearing(Evidence):
     triage = models.BooleanField(default=False)
     by_itself = models.BooleanField(default=False)
     expected = models.JSONField(default=list)
+    begun = models.OneToOneField(ClearingBegun, on_delete=models.PROTECT, related_name="clearing", null=True)

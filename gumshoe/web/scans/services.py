@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -15,7 +16,7 @@ from pydantic import TypeAdapter
 
 from gumshoe.core.casefile import read_case
 from gumshoe.core.casefile.files import MAX_BYTES
-from gumshoe.core.clues import MisfireReading, read_misfire, scan_notes
+from gumshoe.core.clues import MisfireReading, TestOutcome, read_misfire, scan_notes
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge
@@ -28,10 +29,11 @@ from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, failure_types, s
 from gumshoe.core.obd.typed import read_typed
 from gumshoe.core.obd.uds import ModuleAddress
 from gumshoe.core.signals.frame_reading import FrameReading, read_frame
-from gumshoe.core.suspects.relations import CodeReading, CodesRead, DriveAdvice, drive_advice, read_codes
+from gumshoe.core.suspects.driving import DriveAdvice, drive_advice, situation_of
+from gumshoe.core.suspects.relations import CodeReading, CodesRead, read_codes
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.models import Case, Lamp
+from gumshoe.web.cases.models import Case
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.vehicles.links import connection
 
@@ -230,12 +232,30 @@ def read(case: Case, assessment: Any) -> Reading | None:
     frames = tuple(
         (frame.code, read_frame(frame), frame.values) for module in snapshot.modules for frame in module.frames
     )
-    complaint = cases.complaint_of(case)
-    flashing = bool(complaint and complaint.lamp == Lamp.FLASHING)
     engine = snapshot.engine
     misfire = read_misfire(engine, knowledge) if engine else None
     notes = scan_notes(snapshot, engine, knowledge)
-    return Reading(codes, frames, drive_advice(codes.codes, flashing), notes, misfire, engine, states)
+    advice = advice_for(case, assessment, codes.codes, snapshot)
+    return Reading(codes, frames, advice, notes, misfire, engine, states)
+
+
+def advice_for(
+    case: Case, assessment: Any, readings: Iterable[CodeReading] = (), snapshot: Snapshot | None = None
+) -> DriveAdvice:
+    """Whether the car may be driven, by everything on record: complaint, codes, tests, what the car told."""
+    complaint = cases.complaint_of(case)
+    return drive_advice(
+        situation_of(
+            readings,
+            cases.knowledge_of(case),
+            assessment,
+            lamp=complaint.lamp if complaint else "",
+            symptoms=complaint.symptoms if complaint else (),
+            tests=(TestOutcome(row.test, row.outcome, row.source, "") for row in case.testrecords.all()),
+            snapshot=snapshot,
+            scanned=snapshot is not None,
+        )
+    )
 
 
 def latest_misfire(case: Case, knowledge: Knowledge) -> tuple[Scan | None, MisfireReading | None]:

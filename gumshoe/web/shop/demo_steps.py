@@ -30,7 +30,7 @@ from gumshoe.web.repairs import clearing, offering, working
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.scans import services as scans
 from gumshoe.web.vehicles import services as cars
-from gumshoe.web.vehicles.links import ENGINE_MODULE, connection
+from gumshoe.web.vehicles.links import connection
 from gumshoe.web.vehicles.models import Vehicle
 
 
@@ -65,7 +65,7 @@ def record(case: Case, user: User, purpose: str, rpm: float) -> None:
     samples = []
     with connection(case.vehicle).use() as link:
         poller, deriver = (
-            Poller(link, ENGINE_MODULE, needed_by(keys, powertrain)),
+            Poller(link, connection(case.vehicle).engine(link), needed_by(keys, powertrain)),
             Deriver(derived_channels(powertrain)),
         )
         origin = running.vehicle.clock_s
@@ -148,7 +148,7 @@ def drive_skipped(case: Case, user: User, cleared: Clearing, trips: tuple[tuple[
         while running.vehicle.driving:
             running.skip(2.0)
             with_codes = running.vehicle.clock_s - codes_at > 30.0
-            seen = proofs_runner.observe(link, codes=with_codes)
+            seen = proofs_runner.observe(link, connection(case.vehicle).engine(link), codes=with_codes)
             codes_at = running.vehicle.clock_s if with_codes else codes_at
             observations.append(seen)
     ProofChunk.objects.create(drive=drive, number=0, data=proofs_runner.pack(observations), last=True)

@@ -13,6 +13,7 @@ from gumshoe.core.planning import Costs, Outlook, Proposal, outlooks, propose
 from gumshoe.core.planning.stop import ENOUGH
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.core.suspects import Assessment, assess
+from gumshoe.core.suspects.driving import DriveAdvice
 from gumshoe.core.suspects.learning import Heard, Proven, multipliers
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
@@ -91,6 +92,18 @@ def assess_case(case: Case) -> tuple[Assessment, tuple[Proposal, ...]]:
     known = {clue.variable for clue in assessment.clues if clue.kind is ClueKind.GRADED}
     costs = Costs(Settings.load().labour_per_hour)
     return assessment, propose(assessment, knowledge, costs, done=done, known=known)
+
+
+def assessment_of(case: Case) -> Assessment:
+    """The ranked suspects alone."""
+    return _assess(case, extract(evidence_of(case), cases.knowledge_of(case)))
+
+
+def advice_of(case: Case) -> DriveAdvice:
+    """Whether the car may be driven, by everything on record; without a scan, by complaint and tests alone."""
+    assessment = assessment_of(case)
+    reading = scans.read(case, assessment)
+    return reading.advice if reading else scans.advice_for(case, assessment)
 
 
 def proof_wanted(case: Case, assessment: Assessment) -> TestRow | None:

@@ -9,11 +9,10 @@ from contextlib import contextmanager
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.errors import BusFailure
 from gumshoe.core.obd.link import Addressing, Frame, Link, find_addressing, open_link
+from gumshoe.core.obd.present import find_engine
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.models import Vehicle
-
-ENGINE_MODULE = 0
 
 
 class NotReachable(GumshoeError):
@@ -26,6 +25,7 @@ class Connection:
     def __init__(self, vehicle: Vehicle) -> None:
         self.vehicle_id, self.stand_in = vehicle.pk, vehicle.stand_in
         self._link: Link | None = None
+        self._engine: int | None = None
         self._lock = threading.RLock()
         self._tap_lock = threading.Lock()
 
@@ -53,9 +53,16 @@ class Connection:
             self.close()
             raise
 
+    def engine(self, link: Link) -> int:
+        """The id on which the engine's control unit answers, asked for once a link. Raises NoAnswer, BusFailure."""
+        if self._engine is None:
+            self._engine = find_engine(link)
+        return self._engine
+
     def close(self) -> None:
         """Give the adapter back."""
         with self._lock:
+            self._engine = None
             if self._link is not None:
                 self._link.close()
                 self._link = None

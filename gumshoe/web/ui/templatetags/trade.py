@@ -12,6 +12,7 @@ from django.utils.safestring import SafeString
 
 from gumshoe.core.knowledge.code_catalogue import failure_words
 from gumshoe.core.obd.pids import fields_by_key
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, Unread
 from gumshoe.core.signals.units import for_reader, text_for_reader
 from gumshoe.core.words import share
 
@@ -88,6 +89,12 @@ def icon(name: str) -> SafeString:
         static("vendor/icons/bootstrap-icons.svg"),
         name,
     )
+
+
+@register.filter
+def not_read(module: ModuleSnapshot, part: str) -> Unread | None:
+    """Why a part of a module is not known; None when it was read."""
+    return module.missing(Part(part))
 
 
 @register.filter

@@ -1,0 +1,182 @@
+"""May it be driven? One answer from lamp, complaint, codes, tests and what the car told, with the reason.
+
+What is not known is never called harmless: a code without a row, a code that no suspect explains and codes that could
+not be read each say so. The dangers stand in ``dangers.toml`` (common practice).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
+from functools import cache
+from pathlib import Path
+
+from gumshoe.core.clues import TestOutcome
+from gumshoe.core.errors import DataError
+from gumshoe.core.knowledge.catalogue import Knowledge, tables
+from gumshoe.core.knowledge.rows import DangerRow, DangersFile, WhenRow
+from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.suspects.posterior import Assessment
+from gumshoe.core.suspects.relations import CodeReading, Role
+
+FILE = Path(__file__).parent.parent / "knowledge" / "dangers.toml"
+SHOWN = 0.5
+"""From this probability on, a suspect that a test has shown counts as there."""
+NOT_KNOWN = "Not known: look it up before driving"
+ASIDE = (Role.STALE, Role.SELF)
+"""Roles of codes that say nothing of the car's state now."""
+
+
+@dataclass(frozen=True)
+class DriveAdvice:
+    """Whether the vehicle may be driven, in words for the customer. ``reasons``: the dangers behind it, by id."""
+
+    stop: bool
+    title: str
+    words: str
+    reasons: tuple[str, ...] = ()
+
+    @property
+    def sure(self) -> bool:
+        """Whether it rests on something known: advice that ends in *not known* is no all-clear."""
+        return self.title != NOT_KNOWN
+
+
+@dataclass(frozen=True)
+class Situation:
+    """What is known when somebody asks. ``tests``: the newest outcome by test; ``shown``: suspects a test has shown;
+    ``values``: what the car told, by channel; ``unread``: what could not be read, in words; ``scanned``: whether codes
+    were read at all; ``linked``: codes that a suspect of this powertrain can raise."""
+
+    readings: tuple[CodeReading, ...] = ()
+    lamp: str = ""
+    symptoms: frozenset[str] = frozenset()
+    tests: Mapping[str, str] = field(default_factory=dict)
+    shown: frozenset[str] = frozenset()
+    values: Mapping[str, float] = field(default_factory=dict)
+    unread: tuple[str, ...] = ()
+    features: frozenset[str] = frozenset()
+    linked: frozenset[str] = frozenset()
+    scanned: bool = True
+
+    @property
+    def today(self) -> tuple[CodeReading, ...]:
+        """The codes that speak of the car as it is now."""
+        return tuple(item for item in self.readings if item.role not in ASIDE)
+
+
+@cache
+def dangers() -> tuple[DangerRow, ...]:
+    """The dangers, in the order they are told. Raises DataError for a symptom, test or suspect that there is not."""
+    rows, known = load_table(FILE, DangersFile).danger, tables()
+    symptoms = {row.id for row in known.symptoms}
+    outcomes = {f"{test.id}: {outcome.id}" for test in known.tests for outcome in test.outcomes}
+    suspects = {row.id.replace("{bb}", tail) for row in known.faults for tail in ("", "_b2")}
+    for row in rows:
+        for when in row.when:
+            for name, wanted, there in (
+                ("symptom", when.symptoms, symptoms),
+                ("test outcome", when.tests, outcomes),
+                ("suspect", when.shown, suspects),
+            ):
+                for value in wanted:
+                    if value not in there:
+                        raise DataError(f"{FILE.name}: {row.id}: there is no {name} “{value}”.")
+            if when == WhenRow():
+                raise DataError(f"{FILE.name}: {row.id}: an entry without any condition would always hold.")
+    return rows
+
+
+def drive_advice(seen: Situation) -> DriveAdvice:
+    """The advice that follows; old codes and those the work set count only where a danger says so."""
+    holding = [row for row in dangers() if any(_holds(when, seen, row.history) for when in row.when)]
+    stops = [row for row in holding if row.stop]
+    told = tuple(row.id for row in holding)
+    rows = [item.row for item in seen.today if item.row is not None]
+    urgent = [row for row in rows if row.severity == "now"]
+    doubts = _doubts(seen)
+    if stops:
+        words = [row.words for row in stops]
+        return DriveAdvice(True, stops[0].title, " ".join(dict.fromkeys(words)), told)
+    if urgent:
+        return DriveAdvice(True, "Do not drive on", urgent[0].advice, told)
+    if holding:
+        words = [*(row.words for row in holding), *doubts]
+        return DriveAdvice(False, holding[0].title, " ".join(words), told)
+    if doubts:
+        return DriveAdvice(False, NOT_KNOWN, " ".join(doubts), told)
+    soon = [row for row in rows if row.severity != "can wait"]
+    unlinked = [row.number for row in rows if row.number not in seen.linked]
+    if soon or unlinked:
+        advice = soon[0].advice if soon else "Bring it to the workshop without haste and without load."
+        if unlinked:
+            advice += f" What is behind {_listed(unlinked)} is not known here: look it up before a long way."
+        return DriveAdvice(False, "May be driven gently", advice)
+    if rows:
+        return DriveAdvice(False, "May be driven", rows[0].advice)
+    return DriveAdvice(False, "No code that limits driving", "Watch the lamp: if it flashes, stop.")
+
+
+def _doubts(seen: Situation) -> list[str]:
+    """What is not known and would have to be, in sentences."""
+    found = []
+    unknown = [item.code for item in seen.today if item.row is None]
+    if unknown:
+        found.append(
+            f"What {_listed(unknown)} means is not known here: look it up in the maker's service information before it "
+            "is driven. Until then treat it as serious: any warning lamp, noise, smell or heat, stop."
+        )
+    if seen.unread:
+        found.append(f"Not read: {_listed(seen.unread)}. No code there is not shown: scan again before it is driven.")
+    elif not seen.scanned:
+        found.append("Nothing was read from the car yet: whether codes limit driving is not known.")
+    return found
+
+
+def _holds(when: WhenRow, seen: Situation, history: bool) -> bool:
+    codes = {item.code for item in (seen.readings if history else seen.today)}
+    made = {f"{test}: {outcome}" for test, outcome in seen.tests.items()}
+    return (
+        (not when.lamp or seen.lamp in when.lamp)
+        and (not when.symptoms or bool(seen.symptoms.intersection(when.symptoms)))
+        and (not when.codes or any(fnmatchcase(code, wanted) for code in codes for wanted in when.codes))
+        and (not when.tests or bool(made.intersection(when.tests)))
+        and (not when.shown or bool(seen.shown.intersection(when.shown)))
+        and (not when.features or bool(seen.features.intersection(when.features)))
+        and (not when.above or any(seen.values.get(key, limit) > limit for key, limit in when.above.items()))
+    )
+
+
+def _listed(items: Iterable[str]) -> str:
+    row = list(items)
+    return row[0] if len(row) == 1 else f"{', '.join(row[:-1])} and {row[-1]}"
+
+
+def situation_of(
+    readings: Iterable[CodeReading],
+    knowledge: Knowledge,
+    assessment: Assessment,
+    *,
+    lamp: str = "",
+    symptoms: Iterable[str] = (),
+    tests: Iterable[TestOutcome] = (),
+    snapshot: Snapshot | None = None,
+    scanned: bool = True,
+) -> Situation:
+    """What a case knows, for the advice. ``tests``: outcomes of the library's tests, the newest last; ``snapshot``: the
+    scan that tells, None where codes were told without one."""
+    engine = snapshot.engine if snapshot else None
+    return Situation(
+        readings=tuple(readings),
+        lamp=lamp,
+        symptoms=frozenset(symptoms),
+        tests={item.test: item.outcome for item in tests},
+        shown=frozenset(item.id for item in assessment.suspects if item.proven_by and item.probability >= SHOWN),
+        values=dict(engine.values) if engine else {},
+        unread=snapshot.codes_unread if snapshot else (),
+        features=knowledge.powertrain.features,
+        linked=knowledge.linked,
+        scanned=scanned,
+    )
