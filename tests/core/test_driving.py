@@ -1,4 +1,4 @@
-"""May it be driven? What is not known is never harmless; dangers are told from lamp, complaint, codes, tests and values.
+"""May it be driven? What is not known is never harmless; dangers come from lamp, complaint, codes, tests and values.
 
 The dangers and the advice are common practice, no source; that a flashing lamp means catalyst-damaging misfire is
 13 CCR 1968.2 [S]. Kinds of case, none of them from the casebook.
@@ -53,7 +53,7 @@ def advice(
     made = tuple(TestOutcome(test, outcome, f"test-{n}", "") for n, (test, outcome) in enumerate(tests))
     evidence = Evidence(symptoms=symptoms, module=module, tests=made)
     found = assess(known, extract(evidence, known))
-    read = read_codes({code: (state,) for code in codes}, known, found)
+    read = read_codes(dict.fromkeys(codes, (state,)), known, found)
     return drive_advice(
         situation_of(read.codes, known, found, lamp=lamp, symptoms=symptoms, tests=made, snapshot=snapshot)
     )

@@ -58,6 +58,39 @@ class Proof(unittest.TestCase):
         self.assertEqual([(t.code, t.monitor, t.trips) for t in made.targets], [("P0171", "fuel system", 2)])
         self.assertIs(made.signal_region, Region.WARM_IDLE)
 
+    def test_similar_conditions_are_for_misfire_and_fuel_system_alone(self) -> None:
+        """13 CCR 1968.2 (e)(3) and (e)(6) [S]: every other code is proven by its own monitor, wherever that runs."""
+        known = expand(Powertrain())
+
+        def planned(code: str, frame: dict[str, float]) -> Plan:
+            module = ModuleSnapshot(
+                0x7E8, codes=(StoredCode(code, CodeState.CONFIRMED),), frames=(FreezeFrame(code, frame),)
+            )
+            return plan_proof(Snapshot(datetime.now(UTC), "11 bit", (module,)), known)
+
+        for code in ("P0302", "P0171", "P0172", "P0300"):
+            self.assertIsNotNone(planned(code, CRUISE).window, code)
+        for code in ("P0443", "P0455", "P0420", "P0128", "P0135", "P0335", "P0113"):
+            self.assertIsNone(planned(code, CRUISE).window, code)
+
+    def test_a_frame_stored_with_the_key_on_asks_for_the_key_on(self) -> None:
+        module = ModuleSnapshot(
+            0x7E8,
+            codes=(StoredCode("P0443", CodeState.CONFIRMED),),
+            frames=(FreezeFrame("P0443", {"rpm": 0.0, "load_pct": 0.0, "coolant_c": 20.0}),),
+        )
+        made = plan_proof(Snapshot(datetime.now(UTC), "11 bit", (module,)), expand(Powertrain()))
+        self.assertIsNone(made.window)
+        self.assertEqual(made.key_on, ("P0443",))
+        driven = trip(IDLE, 120, "comprehensive components") + trip(CRUISE, 120, "comprehensive components")
+        verdict, missing = replay(made, driven).verdict()
+        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertTrue(any("Key on, engine off" in line for line in missing))
+        read = Observation(0.0, confirmed=(), pending=(), permanent=())
+        self.assertEqual(replay(made, [*driven, read]).verdict(), (Verdict.PROVEN, ()))
+        back = Observation(0.0, confirmed=(), pending=("P0443",), permanent=())
+        self.assertIs(replay(made, [*driven, back]).verdict()[0], Verdict.CAME_BACK)
+
     def test_two_good_trips_near_the_frame_prove_it(self) -> None:
         seen = trip(IDLE, 120, "fuel system") + trip(IDLE, 120, "fuel system")
         self.assertEqual(replay(plan(), seen).verdict(), (Verdict.PROVEN, ()))

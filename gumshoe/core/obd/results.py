@@ -134,8 +134,8 @@ _TIDS = {0x0B: "average of the last ten drive cycles", 0x0C: "last or current dr
 
 @dataclass(frozen=True)
 class MonitorResult:
-    """One test result with its limits, in ``unit``. ``known``: whether its scaling is; else value and limits are raw, and
-    nobody can say whether it passed."""
+    """One test result with its limits, in ``unit``. ``known``: whether its scaling is; else value and limits are raw,
+    and nobody can say whether it passed."""
 
     mid: int
     tid: int

@@ -55,10 +55,16 @@ def batches(items: Iterable[T], size: int) -> Iterator[tuple[T, ...]]:
         yield tuple(row[start : start + size])
 
 
-def scan(link: Link, progress: Progress | None = None, beyond: Iterable[ModuleAddress] = ()) -> Snapshot:
+def scan(
+    link: Link,
+    progress: Progress | None = None,
+    beyond: Iterable[ModuleAddress] = (),
+    expect: Callable[[str], None] = lambda _vin: None,
+) -> Snapshot:
     """Read every module that answers, then those ``beyond`` the engine by UDS.
 
-    Raises NoAnswer when none does, BusFailure when the adapter fails.
+    ``expect`` hears of each VIN before anything else is read of its module, and may raise: it is another car. Raises
+    NoAnswer when no module answers, BusFailure when the adapter fails.
     """
     tell = progress or (lambda _what, _share: None)
     tell("looking for modules", 0.0)
@@ -71,7 +77,7 @@ def scan(link: Link, progress: Progress | None = None, beyond: Iterable[ModuleAd
     responders = sorted({answer.responder for answer in first.answers})
     modules = []
     for index, responder in enumerate(responders):
-        reader = ModuleReader(link, responder, problems)
+        reader = ModuleReader(link, responder, problems, expect)
         share = 1.0 / len(responders)
         modules.append(
             reader.read(lambda what, part, base=index * share, share=share: tell(what, base + part * share))  # type: ignore[misc]
@@ -88,19 +94,23 @@ def scan(link: Link, progress: Progress | None = None, beyond: Iterable[ModuleAd
 class ModuleReader:
     """Reads one module step by step; each step that fails is noted and skipped."""
 
-    def __init__(self, link: Link, responder: int, problems: list[str]) -> None:
-        self.link, self.responder, self.problems = link, responder, problems
+    def __init__(
+        self, link: Link, responder: int, problems: list[str], expect: Callable[[str], None] = lambda _vin: None
+    ) -> None:
+        self.link, self.responder, self.problems, self.expect = link, responder, problems, expect
         self._refused = self._one_at_a_time = self._fell_silent = False
         self._unread: dict[Part, Unread] = {}
 
     def read(self, tell: Progress) -> ModuleSnapshot:
         """Everything the module offers."""
         tell(f"module {self.responder:X}: identification", 0.0)
-        snapshot = ModuleSnapshot(self.responder)
+        vin = self._vin()
+        if vin:
+            self.expect(vin)
         snapshot = replace(
-            snapshot,
+            ModuleSnapshot(self.responder),
             name=self._text(0x0A),
-            vin=self._vin(),
+            vin=vin,
             calibrations=self._texts(0x04, 16),
             verifications=tuple(item.hex().upper() for item in self._items(0x06, 4)),
         )

@@ -7,13 +7,18 @@ from dataclasses import dataclass, field, replace
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
-from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.obd.snapshot import FreezeFrame, Snapshot
 from gumshoe.core.proof.drive_plan import DrivePlan, Need, plan_drive, segments_file, segments_for
 from gumshoe.core.proof.similar import Window, window_of
 from gumshoe.core.signals.regions import Region, classify
 
 LAMP_TRIPS = 3
 """Good trips in a row after which the control unit puts the lamp out by itself (40 CFR 86.1806, 13 CCR 1968.2 [S])."""
+SIMILAR_MONITORS = ("misfire", "fuel system")
+"""Codes of these monitors alone ask for conditions similar to their frame (13 CCR 1968.2 (e)(3) and (e)(6), ISO 15031-5
+[S]); every other code asks for its own monitor, wherever that runs."""
+TURNS_RPM = 50.0
+"""Below this the engine stood when a frame was stored: the fault was there with the key on."""
 WARM_UPS = 40
 """Warm-ups without the fault after which it erases the code by itself [S]."""
 
@@ -43,6 +48,8 @@ class Plan:
     signal_region: Region | None = None
     signal_bank: int = 1
     known_before: frozenset[str] = frozenset()
+    key_on: tuple[str, ...] = ()
+    """Codes whose frame was stored with the key on and the engine standing: they are asked for there again."""
     by_itself: bool = False
 
     @property
@@ -77,18 +84,30 @@ def plan_proof(
     if by_itself:
         targets = [replace(target, trips=LAMP_TRIPS) for target in targets]
     module = before.engine
-    frame = module.frames[0] if module and module.frames else None
-    frame_row = knowledge.codes.get(frame.code) if frame else None
-    measured = frame is not None and frame_row is not None and bool(frame_row.frame_clue)
+    frames = module.frames if module else ()
+    wanted = {target.code for target in targets}
+    similar = next((row for row in frames if row.code in wanted and _asks_for_similar(row, knowledge)), None)
+    known = [row for row in frames if row.code in knowledge.codes]
+    measured = next((row for row in known if knowledge.codes[row.code].frame_clue), None)
     return Plan(
         tuple(targets),
-        frame.code if frame else "",
-        dict(frame.values) if frame else {},
-        classify(frame.values) if frame and measured else None,
-        2 if frame_row is not None and "bank 2" in frame_row.component else 1,
+        similar.code if similar else "",
+        dict(similar.values) if similar else {},
+        classify(measured.values) if measured else None,
+        2 if measured is not None and "bank 2" in knowledge.codes[measured.code].component else 1,
         frozenset(before.codes_in()),
+        tuple(row.code for row in frames if row.code in wanted and _engine_stood(row)),
         by_itself,
     )
+
+
+def _engine_stood(frame: FreezeFrame) -> bool:
+    return "rpm" in frame.values and frame.values["rpm"] < TURNS_RPM
+
+
+def _asks_for_similar(frame: FreezeFrame, knowledge: Knowledge) -> bool:
+    row = knowledge.codes.get(frame.code)
+    return row is not None and row.monitor in SIMILAR_MONITORS and not _engine_stood(frame)
 
 
 def needs_of(plan: Plan, good_trips: Mapping[str, int], *, frame_met: bool) -> tuple[Need, ...]:

@@ -89,6 +89,8 @@ class Tracker:
         self.new: dict[str, str] = {}
         self.permanent: tuple[str, ...] = ()
         self.lamp: bool | None = None
+        self.key_on_read = False
+        """Whether the codes were read with the key on and the engine standing, since the clearing."""
         self._absent: set[str] = set()
         self.coverage: dict[tuple[int, int], float] = {}
         self.position: tuple[float, float] | None = None
@@ -99,6 +101,8 @@ class Tracker:
     def observe(self, seen: Observation) -> None:
         """Take one observation into account."""
         self._codes(seen)
+        standing = seen.run_time_s is not None and seen.run_time_s <= 0.0
+        self.key_on_read |= standing and seen.confirmed is not None and seen.pending is not None
         if seen.run_time_s is None:
             self.position = None  # key off, or an answer lost: the run time that follows tells which
             return
@@ -199,6 +203,10 @@ class Tracker:
                     min(self.similar_s / SIMILAR_NEED_S, 1.0),
                 )
             )
+        if self.plan.key_on:
+            words = f"Key on, engine off, as when {', '.join(self.plan.key_on)} was stored: the codes read there"
+            shown = "read" if self.key_on_read else "not read so yet"
+            rows.append(Condition(words, self.key_on_read, shown, 1.0 if self.key_on_read else 0.0))
         if self.plan.signal_region is not None:
             rows.append(self._signal())
         if self.plan.by_itself:

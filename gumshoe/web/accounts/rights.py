@@ -6,10 +6,14 @@ from collections.abc import Callable
 from enum import StrEnum
 from functools import wraps
 from typing import Any
+from urllib.parse import urlsplit, urlunsplit
 
+from django.conf import settings
 from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import resolve_url
+from django.utils.http import url_has_allowed_host_and_scheme
 
 from gumshoe.web.accounts.models import Role
 
@@ -20,15 +24,16 @@ class Right(StrEnum):
     ANYONE = "open to all"
     SEE = "see cases"
     APPROVE = "record the customer's answer"
+    INTAKE = "take cars in and write down complaints"
     WORK = "work on cases and vehicles"
     OVERRULE = "overrule a guard"
     MANAGE = "change the shop's settings"
 
 
 RIGHTS: dict[str, frozenset[Right]] = {
-    Role.ADVISER: frozenset({Right.SEE, Right.APPROVE}),
-    Role.TECHNICIAN: frozenset({Right.SEE, Right.APPROVE, Right.WORK}),
-    Role.LEAD: frozenset({Right.SEE, Right.APPROVE, Right.WORK, Right.OVERRULE, Right.MANAGE}),
+    Role.ADVISER: frozenset({Right.SEE, Right.APPROVE, Right.INTAKE}),
+    Role.TECHNICIAN: frozenset({Right.SEE, Right.APPROVE, Right.INTAKE, Right.WORK}),
+    Role.LEAD: frozenset(Right) - {Right.ANYONE},
 }
 
 View = Callable[..., HttpResponse]
@@ -39,6 +44,17 @@ def may(user: Any, right: Right) -> bool:
     if right is Right.ANYONE:
         return True
     return bool(user.is_authenticated and user.is_active and right in RIGHTS.get(user.role, frozenset()))
+
+
+def _back_to(request: HttpRequest) -> str:
+    """Where sign-in leads: the page asked for, or the page whose form was sent: there waits the draft."""
+    if request.method in ("GET", "HEAD"):
+        return request.get_full_path()
+    came_from = request.META.get("HTTP_REFERER", "")
+    if url_has_allowed_host_and_scheme(came_from, {request.get_host()}, require_https=request.is_secure()):
+        parts = urlsplit(came_from)
+        return urlunsplit(("", "", parts.path, parts.query, ""))
+    return resolve_url(settings.LOGIN_REDIRECT_URL)
 
 
 def needs(right: Right) -> Callable[[View], View]:
@@ -55,7 +71,7 @@ def needs(right: Right) -> Callable[[View], View]:
                 return JsonResponse(
                     {"error": "You were signed out. Sign in again; what was stored is kept."}, status=401
                 )
-            return redirect_to_login(request.get_full_path())
+            return redirect_to_login(_back_to(request))
 
         guarded.required_right = right  # type: ignore[attr-defined]
         return guarded

@@ -18,6 +18,13 @@ class EvidenceIsKept(GumshoeError):
     remedies = ("enter a correction: it supersedes the old entry and both stay visible",)
 
 
+class CaseIsClosed(GumshoeError):
+    """Something was to be entered in a closed case."""
+
+    kept = "Nothing was stored; the case is as it was closed."
+    remedies = ("reopen it on the Report page, with a reason", "or open a new case for the vehicle")
+
+
 class EvidenceQuerySet(models.QuerySet[Any]):
     """A query set that reads and adds, and nothing else."""
 
@@ -39,6 +46,8 @@ class Evidence(models.Model):
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
 
     objects = EvidenceQuerySet.as_manager()
+    AFTER_CLOSING = False
+    """Whether such an entry may be made in a closed case."""
 
     class Meta:
         abstract = True
@@ -47,6 +56,9 @@ class Evidence(models.Model):
     def save(self, *args: Any, **kwargs: Any) -> None:
         if self.pk is not None:
             raise EvidenceIsKept(f"{self._meta.verbose_name} of {self.at:%Y-%m-%d %H:%M} cannot be changed.")
+        cases = type(self)._meta.get_field("case").related_model
+        if not self.AFTER_CLOSING and cases.objects.filter(pk=self.case_id, closed_at__isnull=False).exists():
+            raise CaseIsClosed(f"Case {self.case.number} is closed: nothing more is entered in it.")
         kwargs["force_insert"] = True
         super().save(*args, **kwargs)
 

@@ -58,6 +58,14 @@ class Imported(Evidence):
     entries = models.JSONField(default=dict)
 
 
+class Reopened(Evidence):
+    """A closed case opened again, and why."""
+
+    AFTER_CLOSING = True
+
+    reason = models.CharField(max_length=300)
+
+
 class Note(Evidence):
     """A free remark on the case."""
 

@@ -17,7 +17,7 @@ from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.models import User
-from gumshoe.web.cases.models import Case, Complaint
+from gumshoe.web.cases.models import Case, Complaint, Reopened
 from gumshoe.web.library import services as library
 from gumshoe.web.vehicles import description as vehicles
 from gumshoe.web.vehicles.models import Vehicle
@@ -42,6 +42,19 @@ def save_vehicle(data: dict[str, Any]) -> Vehicle:
         )
     platform = platform_for_vin(vin) if vin else None
     return Vehicle.objects.create(**{**data, "vin": vin, "platform": platform.platform.id if platform else ""})
+
+
+@transaction.atomic
+def reopen(case: Case, user: User, reason: str) -> Reopened:
+    """Open a closed case again. Raises BadInput without a reason, or when it is open."""
+    if case.closed_at is None:
+        raise BadInput("The case is open.")
+    if not reason.strip():
+        raise BadInput("A reason is needed to reopen a case.", remedies=("write it in a few words",))
+    entry = Reopened.objects.create(case=case, by=user, reason=reason.strip()[:300])
+    case.closed_at = None
+    case.save(update_fields=["closed_at"])
+    return entry
 
 
 def complain(case: Case, user: User, data: dict[str, Any]) -> Complaint:

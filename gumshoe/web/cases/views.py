@@ -16,7 +16,7 @@ from gumshoe.web.cases.standing import standing
 from gumshoe.web.suspects import services as suspects
 
 
-@needs(Right.WORK)
+@needs(Right.INTAKE)
 def new(request: HttpRequest) -> HttpResponse:
     """Open a case for a known or a new vehicle."""
     form = NewCaseForm(request.POST or None)
@@ -69,7 +69,7 @@ def complaint(request: HttpRequest, pk: int) -> HttpResponse:
     return _complaint_page(request, find(pk))
 
 
-@needs(Right.WORK)
+@needs(Right.INTAKE)
 def complaint_save(request: HttpRequest, pk: int) -> HttpResponse:
     """Store a complaint (POST)."""
     case = find(pk)

@@ -16,6 +16,7 @@ from gumshoe.core.signals.regions import Region, classify
 from gumshoe.core.signals.strips import channels_of, every_strip, needed_by, usual_strips
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.alone import alone
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, recordings
 from gumshoe.web.live.feed import ALWAYS, Car, Feed, feed, present, told_by
@@ -25,6 +26,7 @@ from gumshoe.web.vehicles.links import connection
 RECORD_S = 15.0
 MOST_RECORD_S = 2 * 3600.0
 FEW = 6000
+RUNS_ALREADY = "A recording is running already."
 
 
 @dataclass(frozen=True)
@@ -147,14 +149,17 @@ def begin_free(case: Case, user: User, label: str) -> Recording:
 def _idle(case: Case) -> Feed:
     found = running(case)
     if found.recording_state() is not None:
-        raise BadInput("A recording is running already.", remedies=("wait for its end, or stop it",))
+        raise BadInput(RUNS_ALREADY, remedies=("wait for its end, or stop it",))
     return found
 
 
 def _record(case: Case, user: User, found: Feed, keys: tuple[str, ...], seconds: float, **facts: str) -> Recording:
-    recording = Recording.objects.create(case=case, by=user, channels=looking.steps(case, keys), **facts)
-    found.record(recording, seconds)
-    return recording
+    with alone(case, "recording", RUNS_ALREADY):
+        if found.recording_state() is not None:
+            raise BadInput(RUNS_ALREADY, remedies=("wait for its end, or stop it",))
+        recording = Recording.objects.create(case=case, by=user, channels=looking.steps(case, keys), **facts)
+        found.record(recording, seconds)
+        return recording
 
 
 def stop(case: Case) -> None:

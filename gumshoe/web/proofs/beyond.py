@@ -77,10 +77,9 @@ def signal_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
 
 
 def later_clues(clearing: Clearing) -> tuple[Clue, ...]:
-    """The clues of tests and recordings made since the last work before the clearing."""
+    """The clues of scans, tests and recordings made after the clearing: what was measured before it is the fault's."""
     case = clearing.case
-    since = max((work.at for work in case.works.filter(at__lt=clearing.at)), default=clearing.at)
-    evidence = suspects.evidence_of(case, since=since)
+    evidence = suspects.evidence_of(case, since=clearing.at)
     return tuple(
         clue
         for clue in extract(evidence, cases.knowledge_of(case))

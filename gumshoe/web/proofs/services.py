@@ -12,10 +12,11 @@ from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.proof.clear_guard import permanent_words
 from gumshoe.core.proof.drive_plan import DrivePlan
 from gumshoe.core.proof.from_recording import observations_of
-from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof
+from gumshoe.core.proof.plan import TURNS_RPM, Plan, drive_for, needs_of, plan_proof
 from gumshoe.core.proof.tracker import GRID_RPM, Condition, Observation, Tracker, Verdict, replay
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.alone import alone
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import store
 from gumshoe.web.live.models import Recording
@@ -30,6 +31,7 @@ from gumshoe.web.vehicles import services as vehicles
 from gumshoe.web.vehicles.links import connection
 
 WARM_C = 70.0
+BEING_WATCHED = "A drive is being watched already."
 
 
 def clearing_of(case: Case) -> Clearing | None:
@@ -94,17 +96,18 @@ def begin(case: Case, user: User) -> ProofDrive:
     if clearing is None:
         raise BadInput("Nothing has been cleared after a repair yet.", remedies=("clear first, then prove",))
     ends.refuse_while_open(case)
-    if runner.running(case.pk):
-        raise BadInput("A drive is being watched already.")
-    tracker = replay(plan_of(clearing), recorded(clearing))
-    plan = still_to_drive(clearing, tracker)
-    trips = pieces_of(plan)
-    how = f"stand-in, {len(trips)} trip{'' if len(trips) == 1 else 's'}" if case.vehicle.stand_in else "road test"
-    drive = ProofDrive.objects.create(case=case, by=user, clearing=clearing, how=how)
-    if case.vehicle.stand_in:
-        vehicles.drive_trips(case.vehicle, trips)
-    runner.start(drive, connection(case.vehicle), tracker)
-    return drive
+    with alone(case, "drive", BEING_WATCHED):
+        if runner.running(case.pk):
+            raise BadInput(BEING_WATCHED)
+        tracker = replay(plan_of(clearing), recorded(clearing))
+        plan = still_to_drive(clearing, tracker)
+        trips = pieces_of(plan)
+        how = f"stand-in, {len(trips)} trip{'' if len(trips) == 1 else 's'}" if case.vehicle.stand_in else "road test"
+        drive = ProofDrive.objects.create(case=case, by=user, clearing=clearing, how=how)
+        if case.vehicle.stand_in:
+            vehicles.drive_trips(case.vehicle, trips)
+        runner.start(drive, connection(case.vehicle), tracker)
+        return drive
 
 
 def recordings_to_count(clearing: Clearing) -> list[Recording]:
@@ -134,7 +137,12 @@ def count_recording(case: Case, user: User, recording_pk: int) -> ProofDrive:
 
 def finish(case: Case, user: User) -> Judgement:
     """Stop watching, scan once more, judge, store the verdict. A loose end, or codes that were not read, keep it
-    from being proven. Raises BadInput where nothing was cleared."""
+    from being proven. Raises BadInput where nothing was cleared, or somebody is judging it just now."""
+    with alone(case, "drive", "The drive is being begun or judged by somebody just now."):
+        return _judge(case, user)
+
+
+def _judge(case: Case, user: User) -> Judgement:
     watcher = runner.running(case.pk)
     if watcher is not None:
         watcher.stop()
@@ -175,8 +183,9 @@ def _scan_after(case: Case, user: User) -> Observation | None:
     snapshot = scans.snapshot_of(stored)
     if snapshot is None or snapshot.engine is None:
         return None
+    standing = snapshot.engine.values.get("rpm", TURNS_RPM) < TURNS_RPM
     return Observation(
-        None,
+        0.0 if standing else None,
         confirmed=snapshot.codes_in(CodeState.CONFIRMED),
         pending=snapshot.codes_in(CodeState.PENDING),
         permanent=snapshot.codes_in(CodeState.PERMANENT),

@@ -28,7 +28,10 @@ def clear(request: HttpRequest, pk: int) -> HttpResponse:
         folder(
             case,
             "clear",
-            check=clearing.clear_check(case),
+            check=(check := clearing.clear_check(case)),
+            guard=clearing.guard_word(check),
+            seen=clearings[-1].pk if clearings else 0,
+            unfinished=clearing.unfinished(case),
             modules=clearing.modules_of(case),
             clearings=[(row, clearing.at_once(row)) for row in clearings],
             triages=[clearing.triage_of(row) for row in clearings if row.triage],
@@ -55,11 +58,35 @@ def clear_now(request: HttpRequest, pk: int) -> HttpResponse:
         request.user,  # type: ignore[arg-type]
         triage=triage,
         only=frozenset(chosen) if post.get("some") == "1" else None,
+        seen=int(post["seen"]) if post.get("seen", "").isdecimal() else None,
     )
-    messages.success(request, "Cleared, and scanned again at once.")
+    told = [row["module"] for row in done.modules if not row["cleared"]]
+    if told:
+        messages.warning(request, f"Not cleared, or not known whether: {', '.join(told)}. See below for each module.")
+    messages.success(
+        request,
+        "Cleared, and scanned again at once."
+        if done.after
+        else "Cleared. The scan after it did not come through: scan again before anything else.",
+    )
     for row in clearing.at_once(done):
         messages.error(request, row.words)
     return redirect("repairs:clear" if triage or clearing.at_once(done) else "proofs:prove", case.pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def finish(request: HttpRequest, pk: int) -> HttpResponse:
+    """Close a clearing that was cut off: scan now, and store what is known of it."""
+    clearing.finish(find(pk), request.user)  # type: ignore[arg-type]
+    messages.success(request, "The clearing that was cut off is closed: scanned now, and on record.")
+    return redirect("repairs:clear", pk)
+
+
+@needs(Right.SEE)
+def clear_state(request: HttpRequest, pk: int) -> JsonResponse:
+    """The guard as it stands now, for the page that waits for it."""
+    return JsonResponse({"guard": clearing.guard_of(find(pk))})
 
 
 @require_POST

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import time
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -46,6 +47,16 @@ def clear_check(case: Case) -> ClearCheck:
     stored = scans.latest(case)
     snapshot = scans.snapshot_of(stored) if stored else None
     return check_clear(snapshot, ends.open_ends(case), engine_speed(case), ends.sorted_codes(case))
+
+
+def guard_of(case: Case) -> str:
+    """What the guard says now, as one word to compare with: a page that shows another looks again."""
+    return guard_word(clear_check(case))
+
+
+def guard_word(check: ClearCheck) -> str:
+    """The same for a check at hand."""
+    return hashlib.sha256("\n".join((*check.blocks, "|", *check.warnings)).encode()).hexdigest()[:16]
 
 
 @dataclass(frozen=True)

@@ -17,6 +17,7 @@ from gumshoe.core.circuits.checks import reading_of
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.presets import facts_of
 from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.obd.stored import plain_snapshot
 from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.accounts.models import User
@@ -38,7 +39,6 @@ from gumshoe.web.repairs.models import (
     Verdict,
     Work,
 )
-from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import HandTest, Scan
 from gumshoe.web.vehicles import description
 from gumshoe.web.vehicles.models import Vehicle
@@ -194,7 +194,8 @@ class _Maker:
     def _scan(self, snapshot: Snapshot) -> None:
         at = snapshot.taken_at if snapshot.taken_at.tzinfo else timezone.make_aware(snapshot.taken_at)
         why = Scan.Why.AGAIN if self.case.scans.exists() else Scan.Why.INTAKE
-        self.make(Scan, at.isoformat(), why=why, link="case file", snapshot=scans.plain(replace(snapshot, taken_at=at)))
+        plain = plain_snapshot(replace(snapshot, taken_at=at))
+        self.make(Scan, at.isoformat(), why=why, link="case file", snapshot=plain)
 
     def _event(self, event: EventFacts) -> None:
         words = event.what or f"{event.off.replace('_', ' ')} off"

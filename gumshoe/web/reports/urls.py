@@ -12,5 +12,6 @@ urlpatterns = [
     path("cases/<int:pk>/report/page.html", views.page, name="page"),
     path("cases/<int:pk>/report/mail/", views.mail, name="mail"),
     path("cases/<int:pk>/report/case.json", views.casefile, name="casefile"),
+    path("cases/<int:pk>/report/reopen/", views.reopen, name="reopen"),
     path("cases/<int:pk>/report/close/", views.close, name="close"),
 ]

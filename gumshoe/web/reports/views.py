@@ -10,6 +10,7 @@ from django.views.decorators.http import require_POST
 from gumshoe.core.casefile import CaseFileError, write_case
 from gumshoe.core.casefile.files import MAX_BYTES
 from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.reports import importing, mailing, services, standalone
 from gumshoe.web.reports.casefile import export
@@ -75,6 +76,16 @@ def import_case(request: HttpRequest) -> HttpResponse:
         )
     messages.success(request, f"Imported as case {case.number}. The file is kept with the case as it was.")
     return redirect("scans:read", case.pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def reopen(request: HttpRequest, pk: int) -> HttpResponse:
+    """Open a closed case again, with a reason."""
+    case = find(pk)
+    cases.reopen(case, request.user, request.POST.get("reason", ""))  # type: ignore[arg-type]
+    messages.success(request, f"Case {case.number} is open again.")
+    return redirect("cases:resume", case.pk)
 
 
 @require_POST

@@ -26,6 +26,20 @@ class Scan(Evidence):
     seconds = models.FloatField(default=0.0)
 
 
+class VinAnswer(Evidence):
+    """Whose a VIN is that is not the vehicle's on file. ``before``: what was on file."""
+
+    class Kind(models.TextChoices):
+        """What somebody said of it."""
+
+        MISTYPED = "mistyped", "this car: the VIN on file was wrong"
+        USED_UNIT = "used unit", "this car: the control unit comes from another"
+
+    vin = models.CharField(max_length=17)
+    kind = models.CharField(max_length=10, choices=Kind)
+    before = models.CharField(max_length=17, blank=True)
+
+
 class HandTest(Evidence):
     """Cylinders found dead by hand (spark tester, balance by unplugging); to be held against the counters."""
 

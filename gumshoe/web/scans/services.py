@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
-from pydantic import TypeAdapter
 
 from gumshoe.core.casefile import read_case
 from gumshoe.core.casefile.files import MAX_BYTES
@@ -26,18 +26,19 @@ from gumshoe.core.obd.errors import LinkError
 from gumshoe.core.obd.link import Frame
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, failure_types, states_by_code
+from gumshoe.core.obd.stored import plain_snapshot, read_snapshot
 from gumshoe.core.obd.typed import read_typed
 from gumshoe.core.obd.uds import ModuleAddress
+from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.core.signals.frame_reading import FrameReading, read_frame
 from gumshoe.core.suspects.driving import DriveAdvice, drive_advice, situation_of
 from gumshoe.core.suspects.relations import CodeReading, CodesRead, read_codes
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.scans.models import Scan
+from gumshoe.web.scans.models import Scan, VinAnswer
 from gumshoe.web.vehicles.links import connection
-
-_SNAPSHOT = TypeAdapter(Snapshot)
+from gumshoe.web.vehicles.models import Vehicle
 
 
 class Journal:
@@ -48,10 +49,13 @@ class Journal:
         folder.mkdir(parents=True, exist_ok=True)
         self.path = folder / f"scan-{case.pk}-{user.pk}-{os.getpid()}-{time.time_ns()}.log"
         self.lines: list[str] = []
+        self.heard = False
+        """Whether any module said anything."""
         self._file = self.path.open("w", encoding="ascii", buffering=1)
 
     def take(self, frame: Frame) -> None:
         """Write one frame down."""
+        self.heard = self.heard or not frame.sent
         line = candump_line(frame)
         self.lines.append(line)
         self._file.write(line + "\n")
@@ -68,17 +72,65 @@ def journal_folder() -> Path:
     return Path(settings.DATA_DIR) / "journal"
 
 
+class AnotherCar(BadInput):
+    """The VIN that was read is not this vehicle's. ``vin``: the one read; ``known``: the shop's vehicle that has it."""
+
+    kept = "Nothing of that car was stored in this case, and nothing was cleared."
+
+    def __init__(self, case: Case, vin: str) -> None:
+        self.vin = vin
+        self.known = Vehicle.objects.filter(vin=vin).exclude(pk=case.vehicle_id).first()
+        has = f"The vehicle of this case has the VIN {case.vehicle.vin}" if case.vehicle.vin else "This case is another"
+        whose = f", which is {self.known}" if self.known else ""
+        super().__init__(
+            f"{has}; the car that answers has {vin}{whose}.",
+            remedies=("look which car the plug is in", "then answer the question on the Scan page"),
+        )
+
+
+def expected_vin(case: Case) -> Callable[[str], None]:
+    """What stops the scan of a car that is not this one; VINs that somebody answered for pass."""
+    answered = set(case.vinanswers.values_list("vin", flat=True))
+
+    def expect(vin: str) -> None:
+        own = case.vehicle.vin
+        if vin == own or vin in answered:
+            return
+        if own or Vehicle.objects.filter(vin=vin).exclude(pk=case.vehicle_id).exists():
+            raise AnotherCar(case, vin)
+
+    return expect
+
+
+@transaction.atomic
+def answer_vin(case: Case, user: User, vin: str, answer: str) -> None:
+    """Put on record whose the VIN is: mistyped on file (it is taken over), or that of a used control unit. Raises
+    BadInput for another answer or half a VIN."""
+    vin = check_vin(vin).vin
+    if answer not in VinAnswer.Kind.values:
+        raise BadInput("This is not one of the answers.")
+    other = Vehicle.objects.filter(vin=vin).exclude(pk=case.vehicle_id).first()
+    if answer == VinAnswer.Kind.MISTYPED and other is not None:
+        raise BadInput(f"{other} has this VIN already.", remedies=("open a case for that vehicle",))
+    VinAnswer.objects.create(case=case, by=user, vin=vin, kind=answer, before=case.vehicle.vin)
+    if answer == VinAnswer.Kind.MISTYPED:
+        _adopt_vin(case, vin)
+
+
 def perform(case: Case, user: User, why: str = Scan.Why.INTAKE) -> Scan:
-    """Scan and store. Raises LinkError; then what was heard is stored as an interrupted scan, if anything was."""
+    """Scan and store. Raises LinkError; then what was heard is stored as an interrupted scan, if anything was; and
+    AnotherCar when the VIN is not this vehicle's; then nothing is stored."""
     link_of = connection(case.vehicle)
     journal = Journal(case, user)
     began = time.monotonic()
     try:
         with link_of.use(tap=journal.take) as link:
-            snapshot = scan(link, beyond=beyond(case))
+            snapshot = scan(link, beyond=beyond(case), expect=expected_vin(case))
+    except AnotherCar:
+        journal.close(keep=False)
+        raise
     except LinkError as error:
-        heard = any(" 7E8#" in line or "18DAF1" in line for line in journal.lines)
-        if heard:
+        if journal.heard:
             store(case, user, None, journal.lines, why, link_of.words, time.monotonic() - began)
             error.kept = "The raw frames heard so far are stored with the case; nothing else was changed."
         journal.close(keep=False)
@@ -110,15 +162,9 @@ def store(
         interrupted=snapshot is None,
         link=link,
         seconds=round(seconds, 3),
-        snapshot=plain(snapshot) if snapshot else None,
+        snapshot=plain_snapshot(snapshot) if snapshot else None,
         frames="\n".join(lines) + ("\n" if lines else ""),
     )
-
-
-def plain(snapshot: Snapshot) -> dict[str, Any]:
-    """A snapshot as it is stored."""
-    found: dict[str, Any] = _SNAPSHOT.dump_python(snapshot, mode="json")
-    return found
 
 
 def type_in(case: Case, user: User, text: str) -> Scan:
@@ -167,12 +213,17 @@ def recover() -> int:
 
 def snapshot_of(stored: Scan) -> Snapshot | None:
     """The snapshot of a stored scan; None when it was interrupted."""
-    return _SNAPSHOT.validate_python(stored.snapshot) if stored.snapshot else None
+    return read_snapshot(stored.snapshot) if stored.snapshot else None
 
 
 def latest(case: Case) -> Scan | None:
     """The newest whole scan."""
     return case.scans.filter(interrupted=False).last()
+
+
+def latest_since(case: Case, moment: datetime) -> Scan | None:
+    """The newest whole scan made since a moment; None when there is none."""
+    return case.scans.filter(interrupted=False, at__gt=moment).last()
 
 
 def telling(case: Case) -> Scan | None:
@@ -206,6 +257,7 @@ class Reading:
     misfire: MisfireReading | None
     engine: ModuleSnapshot | None
     states: dict[str, tuple[CodeState, ...]]
+    unread: tuple[str, ...] = ()
 
     @property
     def codes(self) -> tuple[CodeReading, ...]:
@@ -236,7 +288,7 @@ def read(case: Case, assessment: Any) -> Reading | None:
     misfire = read_misfire(engine, knowledge) if engine else None
     notes = scan_notes(snapshot, engine, knowledge)
     advice = advice_for(case, assessment, codes.codes, snapshot)
-    return Reading(codes, frames, advice, notes, misfire, engine, states)
+    return Reading(codes, frames, advice, notes, misfire, engine, states, snapshot.codes_unread)
 
 
 def advice_for(

@@ -19,8 +19,9 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.library import services as library
 from gumshoe.web.repairs import ends
 from gumshoe.web.scans import services
-from gumshoe.web.scans.models import Scan
+from gumshoe.web.scans.models import Scan, VinAnswer
 from gumshoe.web.suspects import services as suspects
+from gumshoe.web.vehicles.models import Vehicle
 
 # Freeze-frame values in the order a technician asks for them.
 FRAME_KEYS = (
@@ -89,10 +90,27 @@ def scan_now(request: HttpRequest, pk: int) -> HttpResponse:
     why = Scan.Why.AGAIN if case.scans.exists() else Scan.Why.INTAKE
     try:
         stored = services.perform(case, request.user, why)  # type: ignore[arg-type]
+    except services.AnotherCar as error:
+        return _page(request, case, None, 409, trouble=error, other=error, answers=VinAnswer.Kind.choices)
     except GumshoeError as error:
         return _page(request, case, None, 409, trouble=error)
     messages.success(request, f"Scan stored: {stored.seconds:.1f} s, {stored.frames.count(chr(10))} frames.")
     return redirect("scans:scan", case.pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def vin_answer(request: HttpRequest, pk: int) -> HttpResponse:
+    """Whose the VIN is that was read; then the scan goes on, in this case or in one of the other vehicle."""
+    case, post = find(pk), request.POST
+    if post.get("answer") == "other":
+        other = get_object_or_404(Vehicle, vin=post.get("vin", ""))
+        open_one = other.cases.filter(closed_at__isnull=True).first()
+        found = open_one or cases.open_case(request.user, other)  # type: ignore[arg-type]
+        messages.info(request, f"This is {other}. Scan here.")
+        return redirect("scans:scan", found.pk)
+    services.answer_vin(case, request.user, post.get("vin", ""), post.get("answer", ""))  # type: ignore[arg-type]
+    return scan_now(request, pk)
 
 
 @require_POST

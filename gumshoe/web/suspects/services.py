@@ -28,10 +28,10 @@ from gumshoe.web.suspects.models import Ruling
 
 
 def evidence_of(case: Case, since: datetime | None = None) -> Evidence:
-    """Everything on record, as the core's plain values; of tests and recordings only those made since a moment, where
-    one is given."""
+    """Everything on record, as the core's plain values; of scans, tests and recordings only those made since a moment,
+    where one is given: then the newest scan tells, whatever it holds."""
     complaint, knowledge = cases.complaint_of(case), cases.knowledge_of(case)
-    stored = scans.telling(case)
+    stored = scans.telling(case) if since is None else scans.latest_since(case, since)
     snapshot = scans.snapshot_of(stored) if stored else None
     recorded = [row for row in live.recorded(case) if since is None or row.recording.at > since]
     trims = tuple((trim, row.recording.source, _stamp(row.recording)) for row in recorded for trim in row.trims)

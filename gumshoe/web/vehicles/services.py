@@ -16,6 +16,8 @@ from gumshoe.web.vehicles.links import NotReachable
 from gumshoe.web.vehicles.models import Vehicle
 
 DRIVE_SPEEDUP = 60.0
+RUNS_DOWN_S = 4.0
+"""So long an engine gets to stand still."""
 
 
 def runner_of(vehicle: Vehicle) -> Runner:
@@ -36,14 +38,15 @@ def act(vehicle: Vehicle, action: str) -> dict[str, Any]:
 
     Raises BadInput for an unknown action.
     """
-    runner = runner_of(vehicle)
+    runner, said = runner_of(vehicle), ""
     name, _, detail = action.partition(":")
     if name == "off":
         runner.stop_driving()
-    elif name in ("on", "start"):
-        if name == "start":
-            runner.key("on")
-        runner.key(name)
+    elif name == "on":
+        said = _key_on(runner)
+    elif name == "start":
+        runner.key("on")
+        runner.key("start")
     elif name == "release":
         runner.hold_rpm(0.0)
     elif name == "hold":
@@ -52,7 +55,22 @@ def act(vehicle: Vehicle, action: str) -> dict[str, Any]:
         runner.drive(detail, DRIVE_SPEEDUP)
     else:
         raise BadInput(f"A stand-in cannot “{action}”.")
-    return runner.state()
+    return {**runner.state(), "said": said}
+
+
+def _key_on(runner: Runner) -> str:
+    """Key on, engine off: a running engine is stopped first, and that is said. Raises BadInput while it is driven."""
+    seen = runner.state()
+    if seen["driving"] or float(seen["speed_kmh"]) > 0.0:
+        raise BadInput("It is being driven.", remedies=("press Key off: that ends the drive",))
+    if float(seen["rpm"]) <= 0.0:
+        runner.key("on")
+        return "Key on, engine off."
+    runner.hold_rpm(0.0)
+    runner.key("off")
+    runner.skip(RUNS_DOWN_S)
+    runner.key("on")
+    return "The engine was running: it was stopped, and the key is on again."
 
 
 def finding(vehicle: Vehicle, point: str) -> str:

@@ -28,6 +28,25 @@
     if (target && !target.disabled) { event.preventDefault(); target.focus(); target.click(); }
   }
 
+  var SENT = "gumshoe-sent";
+
+  // Drafts whose form was sent go once a page came back that is neither an error nor the sign-in page.
+  function forgetStored() {
+    var came = (performance.getEntriesByType("navigation")[0] || {}).responseStatus || 200;
+    if (!root.hasAttribute("data-signed-in") || came >= 400 || document.querySelector(".errorlist")) return;
+    try {
+      JSON.parse(sessionStorage.getItem(SENT) || "[]").forEach(function (name) { localStorage.removeItem(name); });
+      sessionStorage.removeItem(SENT);
+    } catch (error) { /* nothing kept */ }
+  }
+
+  function forgetAll() {
+    try {
+      Object.keys(localStorage).filter(function (name) { return name.indexOf("gumshoe-draft:") === 0; })
+        .forEach(function (name) { localStorage.removeItem(name); });
+    } catch (error) { /* nothing kept */ }
+  }
+
   function drafts(form) {
     var name = "gumshoe-draft:" + form.dataset.draft;
     function read() { try { return JSON.parse(localStorage.getItem(name) || "null"); } catch (error) { return null; } }
@@ -48,7 +67,12 @@
       });
       try { localStorage.setItem(name, JSON.stringify(values)); } catch (error) { /* full: the form still works */ }
     });
-    form.addEventListener("submit", function () { try { localStorage.removeItem(name); } catch (error) { /* gone anyway */ } });
+    form.addEventListener("submit", function () {
+      try {  // kept until the server has it: the next page says whether it does
+        var sent = JSON.parse(sessionStorage.getItem(SENT) || "[]");
+        sessionStorage.setItem(SENT, JSON.stringify(sent.concat(name)));
+      } catch (error) { /* full: the form still works */ }
+    });
   }
 
   function busy(form) {
@@ -68,7 +92,9 @@
     document.querySelectorAll("[data-theme-toggle]").forEach(function (button) {
       button.addEventListener("click", function () { theme(root.getAttribute("data-theme") === "night" ? "day" : "night"); });
     });
+    forgetStored();
     document.querySelectorAll("form[data-draft]").forEach(drafts);
+    document.querySelectorAll("form[data-forget-drafts]").forEach(function (form) { form.addEventListener("submit", forgetAll); });
     document.querySelectorAll("form[data-busy]").forEach(busy);
     document.querySelectorAll("[data-print]").forEach(function (button) { button.addEventListener("click", function () { window.print(); }); });
     document.querySelectorAll("[data-close-dialog]").forEach(function (button) {

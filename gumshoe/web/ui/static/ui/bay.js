@@ -2,7 +2,7 @@
 document.addEventListener("alpine:init", function () {
   Alpine.data("bay", function () {
     return {
-      car: { key: "…", rpm: 0, coolant_c: 0, speed_kmh: 0, lamp: "…", driving: false }, trouble: "", timer: null,
+      car: { key: "…", rpm: 0, coolant_c: 0, speed_kmh: 0, lamp: "…", driving: false }, trouble: "", said: "", saying: null, timer: null,
       init: function () { var self = this; self.look(); self.timer = setInterval(function () { self.look(); }, 1000); },
       destroy: function () { clearInterval(this.timer); },
       url: function () { return this.$root.dataset.url; },
@@ -14,8 +14,14 @@ document.addEventListener("alpine:init", function () {
       act: function (event) {
         var self = this;
         Gumshoe.post(self.url() + "act/", { action: event.currentTarget.dataset.action })
-          .then(function (car) { self.car = car; self.trouble = ""; }, function (error) { self.trouble = error.message; });
+          .then(function (car) {
+            self.car = car; self.trouble = ""; self.said = car.said || "";
+            clearTimeout(self.saying);
+            self.saying = setTimeout(function () { self.said = ""; }, 8000);
+          }, function (error) { self.trouble = error.message; });
       },
+      get told() { return this.trouble || this.said; },
+      get keyOnWords() { return this.car.rpm > 350 && !this.car.driving ? "Stop engine, key on" : "Key on"; },
       get rpm() { return String(this.car.rpm); },
       get coolant() { return String(this.car.coolant_c); },
       get speed() { return String(this.car.speed_kmh); },

@@ -1,0 +1,69 @@
+"""A right repair can be proven: from the scan to PROVEN, on cars whose faults come from physics."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from django.test import TransactionTestCase
+
+from gumshoe.web.proofs import services as proofs
+from gumshoe.web.proofs.models import Judgement
+from gumshoe.web.repairs import clearing, offering, verdicts, working
+from gumshoe.web.scans import services as scans
+from gumshoe.web.shop import demo_steps
+from tests.web import support
+
+PLATFORMS = {"tern_16": "ostrel_tern_16", "skua_14": "havsel_skua_14", "gannet_52": "ostrel_gannet_52"}
+
+
+class Reached(TransactionTestCase):
+    """What the walks share."""
+
+    def walk(
+        self, model: str, defect: str, suspect: str, repair: str, code: str, history: tuple[str, ...] = ("mixed",) * 2
+    ) -> Judgement:
+        """A car with a defect is scanned, the right part named and renewed, cleared, driven as planned and judged."""
+        self.addCleanup(support.stop_everything)
+        user = support.person()
+        car = support.car()
+        car.platform = PLATFORMS[model]
+        car.save()
+        spec = support.stand_in(defects=(defect,), history=history)
+        support.start(replace(spec, model=model))
+        case = support.case_of(user, car)
+        demo_steps.turn_key(car, "on")
+        scans.perform(case, user)
+        self.assertIn(code, scans.telling_codes(case))
+        verdicts.give_verdict(case, user, suspect)
+        line = offering.propose_line(case, user, repair)
+        offering.answer(case, user, line.pk, "approved", "owner", "by phone")
+        working.do_work(case, user, line.pk, "N-1", "Make", 20, "")
+        cleared = clearing.clear(case, user, triage=False)
+        for _ in range(3):
+            demo_steps.drive_skipped(case, user, cleared)
+            judged = proofs.finish(case, user)
+            if judged.verdict != "not yet":
+                break
+        return judged
+
+    def test_coil_on_a_four(self) -> None:
+        judged = self.walk("tern_16", "coil-3-weak", "coil_breakdown_3", "renew_coil_3", "P0303")
+        self.assertEqual(judged.verdict, "proven", judged.reasons)
+
+    def test_coil_on_a_v8_whose_frame_is_cold(self) -> None:
+        judged = self.walk("gannet_52", "coil-5-weak", "coil_breakdown_5", "renew_coil_5", "P0305", ("cold", "cold"))
+        self.assertEqual(judged.verdict, "proven", judged.reasons)
+        plan = proofs.plan_of(judged.clearing)
+        assert plan.window is not None
+        self.assertFalse(plan.window.warm)
+
+    def test_open_coil_of_the_purge_valve_stored_at_key_on(self) -> None:
+        judged = self.walk("tern_16", "purge_valve:load:open", "purge_circuit_open", "renew_purge_valve", "P0443")
+        self.assertEqual(judged.verdict, "proven", judged.reasons)
+        plan = proofs.plan_of(judged.clearing)
+        self.assertIsNone(plan.window)
+        self.assertEqual(plan.key_on, ("P0443",))
+
+    def test_boost_valve(self) -> None:
+        judged = self.walk("skua_14", "boost_valve:motor:open", "worn_boost_valve", "renew_boost_valve", "P0243")
+        self.assertEqual(judged.verdict, "proven", judged.reasons)
