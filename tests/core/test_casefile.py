@@ -175,6 +175,8 @@ class Situations(unittest.TestCase):
                 "relations",
                 "known_causes",
                 "notes",
+                "unknown",
+                "unread",
                 "best",
                 "nothing",
                 "left_out",

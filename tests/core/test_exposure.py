@@ -14,6 +14,7 @@ from scipy import integrate, stats
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.proof.exposure import (
+from gumshoe.core.words import plain
     ENOUGH,
     RULE_OF_THREE,
     Recurrences,
@@ -118,8 +119,8 @@ class Deferring(unittest.TestCase):
         odds = deferred(Recurrences(3, 9000.0))
         self.assertAlmostEqual(odds.chances[0][1], 1 - (9000 / 10_000) ** 3.5)
         self.assertAlmostEqual(odds.half, 9000.0 * (2 ** (1 / 3.5) - 1))
-        self.assertIn("3 times over 9,000 km", odds.words)
-        self.assertIn("Half of such cars", odds.words)
+        self.assertIn("3 times over 9,000 km", plain(odds.words))
+        self.assertIn("Half of such cars", plain(odds.words))
         self.assertIn("trips", deferred(Recurrences(1, 40.0, Unit.TRIPS)).words)
 
     def test_what_cannot_be_is_refused(self) -> None:

@@ -21,6 +21,7 @@ from gumshoe.core.proof.provoked import Did, Happening, provoked, sort_codes
 from gumshoe.core.proof.signal_proof import condemning, measured_again
 from gumshoe.core.signals.units import for_reader, text_for_reader
 from gumshoe.core.suspects import assess
+from gumshoe.core.words import marked, measured
 from gumshoe.core.work import needed_after, readiness
 from gumshoe.core.work.offers import Quality, Scope, cures, members, offers, put_in_new
 from gumshoe.core.work.worksheet import lay_out, sheet_for, sheets
@@ -339,7 +340,12 @@ class Readers(unittest.TestCase):
         self.assertEqual(for_reader(344.7, "kPa", customary=True), (50.0, "psi"))
         self.assertEqual(for_reader(88.0, "°C", customary=False), (88.0, "°C"))
         self.assertEqual(for_reader(3.0, "bits", customary=True), (3.0, "bits"))
-        told = "Regeneration heats the exhaust past 600 °C; hold 80 km/h for 1,609.344 km or 5 minutes."
-        swapped = "Regeneration heats the exhaust past 1,112 °F; hold 50 mph for 1,000 mi or 5 minutes."
-        self.assertEqual(text_for_reader(told, customary=True), swapped)
-        self.assertEqual(text_for_reader(told, customary=False), told)
+        written = "Past {=600 °C}; hold {=60 to 90 km/h} for {=1,609.344 km} or 5 minutes; from {=−5 °C}; "
+        written += "{~5 °C} apart."
+        swapped = "Past 1,112 °F; hold 37 to 56 mph for 1,000 mi or 5 minutes; from 23 °F; 9 °F apart."
+        self.assertEqual(text_for_reader(marked(written), customary=True), swapped)
+        told = "Past 600 °C; hold 60 to 90 km/h for 1,609.344 km or 5 minutes; from −5 °C; 5 °C apart."
+        self.assertEqual(text_for_reader(marked(written), customary=False), told)
+        self.assertEqual(text_for_reader(f"after {measured(160.9344, 'km')}", customary=True), "after 100 mi")
+        # A sentence that says no value is not touched, whatever it looks like.
+        self.assertEqual(text_for_reader("screw M8 x 60 mm", customary=True), "screw M8 x 60 mm")

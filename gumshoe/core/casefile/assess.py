@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from gumshoe.core.casefile.model import CaseFile
-from gumshoe.core.clues import Evidence, TestOutcome, extract, known_causes, scan_notes
+from gumshoe.core.clues import Evidence, TestOutcome, extract, known_causes, scan_notes, unknown_entries
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.parts import GENERIC, Local
@@ -46,6 +46,8 @@ class CaseAssessment:
     leak: LeakFit | None
     notes: tuple[str, ...] = ()
     outlooks: tuple[Outlook, ...] = ()
+    unknown: tuple[str, ...] = ()
+    unread: tuple[str, ...] = ()
 
     def document(self) -> dict[str, Any]:
         """Plain values for JSON; keys are documented and only ever added to."""
@@ -87,6 +89,8 @@ class CaseAssessment:
             "relations": [{"from": item.source, "to": item.target, "why": item.why} for item in self.read.relations],
             "known_causes": list(self.read.known),
             "notes": list(self.notes),
+            "unknown": list(self.unknown),
+            "unread": list(self.unread),
             "best": {"suspects": list(self.assessment.best), "probability": self.assessment.best_probability},
             "nothing": self.assessment.nothing,
             "left_out": {"threes": self.assessment.left_out.threes, "beyond": self.assessment.left_out.beyond},
@@ -182,7 +186,16 @@ def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
     notes = scan_notes(snapshot, engine, knowledge)
     ways = outlooks(found, knowledge, costs or Costs(), done=done, known=known)
     return CaseAssessment(
-        knowledge, read, advice, found, proposals, fit_leak(case.trims), notes, ways
+        knowledge,
+        read,
+        advice,
+        found,
+        proposals,
+        fit_leak(case.trims),
+        notes,
+        ways,
+        unknown_entries(evidence, knowledge),
+        snapshot.unread if snapshot else (),
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from datetime import datetime
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -21,9 +22,12 @@ def read_case(text: str | bytes) -> CaseFile:
     if len(text) > MAX_BYTES:
         raise CaseFileError(f"The file is larger than {MAX_BYTES // 1_000_000} MB.")
     try:
-        raw = json.loads(text)
-    except (json.JSONDecodeError, UnicodeDecodeError) as error:
-        raise CaseFileError(f"This is not JSON: {error}.") from error
+        raw = json.loads(text, parse_constant=_no_number)
+    except RecursionError as error:
+        raise CaseFileError("The file is nested too deeply to be a case.") from error
+    except (ValueError, UnicodeDecodeError) as error:  # JSONDecodeError, or a number of thousands of digits
+        raise CaseFileError(f"This is not JSON: {str(error)[:200]}.") from error
+    check_plain(raw)
     if isinstance(raw, dict) and isinstance(raw.get("powertrain"), dict):
         raw = raw | {"powertrain": usual(raw["powertrain"])}
     try:
@@ -45,6 +49,52 @@ def read_case(text: str | bytes) -> CaseFile:
             for stored in module.codes:
                 _code(f"scans.{number}.codes", stored.code)
     return case
+
+
+MOST_DEPTH = 30
+MOST_NUMBER = 1e15
+MOST_TEXT = 4_000_000
+TIMES = frozenset({"at", "back_at", "before", "after"})
+YEARS = range(1980, 2101)
+
+
+def check_plain(raw: Any, place: str = "", depth: int = 0) -> None:
+    """What no shape tells: depth, size of numbers and texts, signs that cannot be stored, times that are none.
+
+    Raises CaseFileError with the place.
+    """
+    where = place.lstrip(".") or "the file"
+    if depth > MOST_DEPTH:
+        raise CaseFileError(f"{where[:80]} …: nested too deeply to be a case.")
+    if isinstance(raw, dict):
+        for key, value in raw.items():
+            check_plain(key, f"{place}.{str(key)[:40]!r}", depth + 1)
+            check_plain(value, f"{place}.{str(key)[:40]}", depth + 1)
+            if key in TIMES and isinstance(value, str) and value:
+                _moment(f"{where}.{key}", value)
+    elif isinstance(raw, list):
+        for number, item in enumerate(raw):
+            check_plain(item, f"{place}.{number}", depth + 1)
+    elif isinstance(raw, str):
+        if len(raw) > MOST_TEXT or "\x00" in raw or (not raw.isascii() and any("\ud800" <= c <= "\udfff" for c in raw)):
+            raise CaseFileError(f"{where[:120]}: a text that cannot be stored (too long, or with signs that are none).")
+    elif isinstance(raw, int | float) and not abs(raw) < MOST_NUMBER:
+        raise CaseFileError(f"{where[:120]}: a number that cannot be: larger than {MOST_NUMBER:g}.")
+
+
+def _no_number(name: str) -> Any:
+    raise ValueError(f"{name} is no number")
+
+
+def _moment(place: str, text: str) -> None:
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError as error:
+        raise CaseFileError(
+            f"{place}: “{text[:40]}” is not a date and time.", remedies=("write it as 2026-03-31T14:05:00+01:00",)
+        ) from error
+    if found.year not in YEARS:
+        raise CaseFileError(f"{place}: the year {found.year} cannot be.")
 
 
 def plain_case(case: CaseFile) -> dict[str, Any]:

@@ -211,13 +211,46 @@ class VerdictFacts:
 
 
 @dataclass(frozen=True)
+class ConditionFacts:
+    """One line of the check list as it stood when the repair was judged."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    words: str
+    done: bool
+    detail: str = ""
+    share: float = 0.0
+    signal: bool = False
+
+
+@dataclass(frozen=True)
+class ClearedFacts:
+    """The clearing the judgement is about. ``before`` and ``after``: when the scans of it were taken; ``modules``: what
+    became of each; ``expected``: codes that the work itself had set."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
+
+    at: str = ""
+    by: str = ""
+    before: str = ""
+    after: str = ""
+    by_itself: bool = False
+    expected: tuple[str, ...] = ()
+    modules: tuple[dict[str, str | int | bool], ...] = ()
+
+
+@dataclass(frozen=True)
 class ProofFacts:
-    """The last judgement of the repair."""
+    """The last judgement of the repair, its check list, and the clearing it is about."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
     verdict: Literal["proven", "not yet", "came back"]
     reasons: tuple[str, ...] = ()
+    conditions: tuple[ConditionFacts, ...] = ()
+    at: str = ""
+    by: str = ""
+    cleared: ClearedFacts | None = None
 
 
 @dataclass(frozen=True)

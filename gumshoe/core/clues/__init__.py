@@ -6,6 +6,7 @@ from gumshoe.core.clues.known import KnownCause, known_causes
 from gumshoe.core.clues.misfire import MisfireReading, read_misfire
 from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.clues.notes import scan_notes
+from gumshoe.core.clues.unknown import unknown_entries
 
 __all__ = [
     "Clue",
@@ -20,4 +21,5 @@ __all__ = [
     "read_misfire",
     "scan_notes",
     "told_by_bus",
+    "unknown_entries",
 ]

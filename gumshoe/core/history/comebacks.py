@@ -6,6 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 
+from gumshoe.core.words import measured
+
 WARRANTY_MONTHS, WARRANTY_KM = 24, 40_000.0
 """Where nothing else was agreed (common practice; the law of the place comes first)."""
 
@@ -45,7 +47,7 @@ class Comeback:
     @property
     def words(self) -> str:
         """What to tell at intake."""
-        far = "" if self.km is None else f" and {self.km:,.0f} km"
+        far = "" if self.km is None else f" and {measured(self.km, 'km')}"
         part = f" ({self.done.make})" if self.done.make else ""
         age = "this month" if self.months < 1 else f"{self.months} month{'' if self.months == 1 else 's'}{far} ago"
         cover = "within its warranty: claim it before anything is sold" if self.covered else "its warranty has run out"

@@ -77,7 +77,7 @@ def check_reading(row: ReadingRow, text: str) -> Reading:
     return value
 
 
-_NUMBER = re.compile(r"^([-+]?\d+(?:[.,]\d+)?)\s*(.*)$")
+_NUMBER = re.compile(r"^([-+]?\d{1,18}(?:[.,]\d{1,18})?)\s*(.*)$")
 _NAMES = {"°c": "degC", "°f": "degF", "c": "degC", "f": "degF", '"': "inch", "in": "inch", "thou": "thou"}
 _NAMES |= {"mbar": "millibar", "inhg": "inHg", "n·m": "newton * meter"}
 _NAMES |= {"ω": "ohm", "ohms": "ohm", "kω": "kiloohm", "mω": "megaohm", "v": "volt", "mv": "millivolt"}

@@ -14,6 +14,7 @@ from typing import Any, TypeVar
 from pydantic import TypeAdapter, ValidationError
 
 from gumshoe.core.errors import BadInput, DataError
+from gumshoe.core.words import marked
 
 T = TypeVar("T")
 
@@ -22,10 +23,19 @@ def load_table(path: Path, shape: type[T]) -> T:
     """Read ``path`` and validate it as ``shape`` (a dataclass). Raises DataError with file and line."""
     try:
         text = path.read_text(encoding="utf-8")
-        raw = tomllib.loads(text)
+        raw = _marked(tomllib.loads(text))
     except tomllib.TOMLDecodeError as error:
         raise DataError(f"{path.name}: not valid TOML: {error}.") from error
     return parse_table(raw, text, path.name, shape)
+
+
+def _marked(value: Any) -> Any:
+    """The document with the values in its sentences marked for the reader's units."""
+    if isinstance(value, str):
+        return marked(value)
+    if isinstance(value, list):
+        return [_marked(item) for item in value]
+    return {key: _marked(item) for key, item in value.items()} if isinstance(value, dict) else value
 
 
 def parse_table(raw: dict[str, Any], text: str, name: str, shape: type[T]) -> T:

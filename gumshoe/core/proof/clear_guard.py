@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from gumshoe.core.codes import CodeState
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.proof.provoked import Found
+from gumshoe.core.words import measured
 
 
 @dataclass(frozen=True)
@@ -111,6 +112,6 @@ def permanent_words(codes: Mapping[str, str]) -> str:
     return (
         f"Permanent: {named}. No tool and no battery takes {it} away. The control unit removes {it} by itself once "
         "the monitor has run to the end and found nothing in a proper trip (ten minutes' running, five of them at "
-        f"40 km/h or more, half a minute's idle). The repair is not in doubt because of {it}; an inspection may ask "
-        f"for {it} to be gone."
+        f"{measured(40, 'km/h')} or more, half a minute's idle). The repair is not in doubt because of {it}; an "
+        f"inspection may ask for {it} to be gone."
     )

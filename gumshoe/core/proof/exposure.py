@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from gumshoe.core.errors import BadInput
-from gumshoe.core.words import share
+from gumshoe.core.words import measured, share
 
 JEFFREYS = 0.5
 ENOUGH = 0.95
@@ -135,12 +135,12 @@ class Deferred:
     def words(self) -> str:
         """In one sentence, for the record and the report."""
         unit = self.before.unit
-        odds = ", ".join(f"{share(chance)} within {exposure:,.0f} {unit}" for exposure, chance in self.chances)
+        odds = ", ".join(f"{share(chance)} within {measured(exposure, unit)}" for exposure, chance in self.chances)
         plural = "" if self.before.times == 1 else "s"
         return (
-            f"Seen {self.before.times} time{plural} over {self.before.over:,.0f} {unit}. "
-            f"Left as it is, it shows itself again: {odds}. Half of such cars have it back within {self.half:,.0f} "
-            f"{unit}, nine in ten within {self.most:,.0f} {unit}."
+            f"Seen {self.before.times} time{plural} over {measured(self.before.over, unit)}. "
+            f"Left as it is, it shows itself again: {odds}. Half of such cars have it back within "
+            f"{measured(self.half, unit)}, nine in ten within {measured(self.most, unit)}."
         )
 
 

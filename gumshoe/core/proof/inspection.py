@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from gumshoe.core.obd.snapshot import ModuleSnapshot
 from gumshoe.core.proof.drive_plan import DrivePlan, Need, plan_drive, segments_file, segments_for
+from gumshoe.core.words import measured
 
 
 @dataclass(frozen=True)
@@ -36,8 +37,8 @@ class Inspection:
         if self.plan is not None and self.plan.trips:
             rest = f", after {self.plan.rest_hours:.0f} hours' rest" if self.plan.rest_hours else ""
             told += (
-                f" About {self.plan.minutes:.0f} minutes and {self.plan.km:.0f} km of mixed driving{rest} usually let "
-                "the open monitors run."
+                f" About {self.plan.minutes:.0f} minutes and {measured(self.plan.km, 'km')} of mixed driving{rest} "
+                "usually let the open monitors run."
             )
         return told + " The local rules say what counts."
 

@@ -9,6 +9,7 @@ import pint
 from numpy.typing import NDArray
 
 from gumshoe.core.knowledge.outcomes import unit_name, units
+from gumshoe.core.words import DIFFERENCE, VALUE, plain
 
 Floats = NDArray[np.float64]
 
@@ -35,19 +36,33 @@ def for_reader(value: float, unit: str, *, customary: bool) -> tuple[float, str]
     return (value, unit) if found is None else (round(float(found[0]), digits), into)
 
 
-_IN_TEXT = re.compile(r"(?<![\w.])(\d[\d,]*(?:\.\d+)?) ?(km/h|km|°C|kPa|mbar|N·m|mm)(?![\w/])")
+_MARKED = re.compile(f"({DIFFERENCE}|{VALUE})([^{VALUE}]*){VALUE}{{1,2}}")
+_FIGURE = re.compile(r"[-−+±]?\d[\d,]*(?:\.\d+)?")
+_SCALED = {"°C": 9.0 / 5.0}
+"""Units with a zero point of their own: what a difference is multiplied with."""
 
 
 def text_for_reader(text: str, *, customary: bool) -> str:
-    """A sentence with its values in the reader's units: ``past 600 °C`` becomes ``past 1112 °F``."""
-    if not customary:
-        return text
+    """A sentence with its marked values (core.words) in the reader's units: ``past 600 °C`` becomes ``past 1,112 °F``,
+    ``60 to 90 km/h`` becomes ``37 to 56 mph``. What is not marked stays as it is."""
 
     def swap(found: re.Match[str]) -> str:
-        value, unit = for_reader(float(found[1].replace(",", "")), found[2], customary=True)
-        return f"{value:,.0f} {unit}" if value >= 100 or value == int(value) else f"{value:g} {unit}"
+        said = found[2]
+        unit = next((unit for unit in sorted(READERS, key=len, reverse=True) if said.endswith(unit)), "")
+        if not customary or not unit:
+            return said
+        into = READERS[unit][0]
+        factor = _SCALED.get(unit) if found[1] == DIFFERENCE else None
 
-    return _IN_TEXT.sub(swap, text)
+        def turn(figure: re.Match[str]) -> str:
+            value = float(figure[0].replace(",", "").replace("−", "-").replace("±", ""))
+            turned = value * factor if factor else for_reader(value, unit, customary=True)[0]
+            shown = f"{turned:,.0f}" if abs(turned) >= 100 or turned == int(turned) else f"{turned:g}"
+            return ("±" if figure[0].startswith("±") else "") + shown
+
+        return _FIGURE.sub(turn, said[: -len(unit)]) + into
+
+    return plain(_MARKED.sub(swap, text))
 
 
 def converted(values: Floats, unit: str, into: str) -> Floats | None:

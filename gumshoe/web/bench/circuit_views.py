@@ -8,6 +8,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
+from gumshoe.core.entry import number_in
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.bench import circuits
@@ -56,10 +57,10 @@ def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 def aside(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     """A reading no longer counts, or counts again (POST)."""
     case = find(pk)
-    number = request.POST.get("reading", "")
-    if not number.isdigit():
+    number = number_in(request.POST.get("reading", ""))
+    if number is None:
         raise BadInput("This case has no such reading.", remedies=("choose one from the list",))
-    circuits.set_aside(case, request.user, int(number), back=bool(request.POST.get("back")))  # type: ignore[arg-type]
+    circuits.set_aside(case, request.user, number, back=bool(request.POST.get("back")))  # type: ignore[arg-type]
     return redirect(_address(case, name, _stand(case, name, QueryDict(request.POST.get("stand", "")))))
 
 

@@ -7,6 +7,7 @@ from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from gumshoe.core.entry import float_of
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.web.accounts.rights import Right, may, needs
 from gumshoe.web.bench import commanding
@@ -70,10 +71,7 @@ def set_value(request: HttpRequest, pk: int, name: str) -> JsonResponse:
     try:
         if run is None or not run.is_alive():
             raise BadInput("It is not under command.", remedies=("start it first",))
-        try:
-            value = float(request.POST.get("value", "").replace(",", "."))
-        except ValueError as error:
-            raise BadInput("That is no number.", remedies=("0 to 100 %",)) from error
+        value = float_of(request.POST.get("value", ""), "Value", 0.0, 100.0)
         run.set(value)
     except GumshoeError as error:
         return problem(error, 409)

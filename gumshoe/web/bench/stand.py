@@ -8,6 +8,7 @@ from urllib.parse import urlencode
 from django.http import QueryDict
 
 from gumshoe.core.circuits import GROUND, Circuit, Instrument, Probe
+from gumshoe.core.entry import float_of
 from gumshoe.core.errors import BadInput
 
 
@@ -56,10 +57,7 @@ def stand_of(circuit: Circuit, query: QueryDict) -> Stand:
     if name not in Instrument.__members__:
         raise BadInput(f"There is no instrument “{name[:30]}”.", remedies=("choose one from the list",))
     text = query.get("command", "") or "0"
-    try:
-        command = float(text.replace(",", ".")) / 100.0
-    except ValueError as error:
-        raise BadInput(f"“{text[:20]}” is no command.", remedies=("0 to 100 per cent",)) from error
+    command = float_of(text, "Command", 0.0, 100.0) / 100.0
     pairs = [pair.partition("~") for pair in query.get("jumpers", "").split(",") if pair]
     first = next((place.node for place in circuit.places if not place.behind), "")
     return Stand(

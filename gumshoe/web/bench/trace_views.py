@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from gumshoe.core.entry import float_of
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.signals.scope import MOST_BYTES
 from gumshoe.web.accounts.rights import Right, needs
@@ -47,8 +48,8 @@ def record(request: HttpRequest, pk: int) -> HttpResponse:
     case = find(pk)
     component, _, node = request.POST.get("place", "").partition("/")
     try:
-        numbers = [float(request.POST.get(key, "0").replace(",", ".") or 0.0) for key in ("duty", "hz")]
-    except ValueError:
+        numbers = [float_of(request.POST.get(key, "") or "0", key, 0.0, 1e6) for key in ("duty", "hz")]
+    except BadInput:
         return _page(request, case, "Duty and frequency are numbers. Nothing was recorded.", 400)
     try:
         traces.record(

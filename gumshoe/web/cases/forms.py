@@ -8,6 +8,7 @@ from django import forms
 
 from gumshoe.core.knowledge.catalogue import tables
 from gumshoe.web.cases.models import Lamp
+from gumshoe.web.ui.fields import WholeField
 from gumshoe.web.vehicles.models import Vehicle
 
 
@@ -20,7 +21,7 @@ class NewCaseForm(forms.Form):
     vin = forms.CharField(max_length=20, required=False, label="VIN")
     make = forms.CharField(max_length=40, required=False)
     model = forms.CharField(max_length=40, required=False)
-    year = forms.IntegerField(min_value=1950, max_value=2100, required=False)
+    year = WholeField(min_value=1950, max_value=2100, required=False)
     owner = forms.CharField(max_length=80, required=False)
     owner_contact = forms.CharField(max_length=80, required=False, label="Owner's phone or mail")
 
@@ -42,7 +43,7 @@ class ComplaintForm(forms.Form):
     conditions = forms.CharField(max_length=200, required=False, label="When: cold, hot, idle, hill …")
     since = forms.CharField(max_length=80, required=False, label="Since when, how often")
     recent_work = forms.CharField(max_length=200, required=False, label="Recent work, modifications")
-    odometer_km = forms.IntegerField(min_value=0, max_value=3_000_000, required=False, label="Odometer, km")
+    odometer_km = WholeField(min_value=0, max_value=3_000_000, required=False, label="Odometer, km")
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

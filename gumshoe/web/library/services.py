@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from functools import lru_cache
 
 from gumshoe.core.codes import TroubleCode, structure
+from gumshoe.core.entry import number_in
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.parts import GENERIC, Local, WiringRow
@@ -87,14 +88,15 @@ def add_heard(user: User, data: dict[str, str], platform: str, known: Iterable[s
     hits, cases = data.get("hits", "").strip(), data.get("cases", "").strip()
     if suspect not in set(known):
         raise BadInput("Choose the suspect it is about.")
-    if not hits.isdigit() or not cases.isdigit() or not 0 < int(cases) <= 100_000 or int(hits) > int(cases):
+    right, of = number_in(hits), number_in(cases)
+    if right is None or of is None or not 0 < of <= 100_000 or right > of:
         raise BadInput(
             f"“{hits[:12]} of {cases[:12]}” cannot be.", remedies=("enter how often it helped and of how many cases",)
         )
     if not origin:
         raise BadInput("Where was it heard?", remedies=("name the origin: it stands beside the figure for ever",))
     return HeardRate.objects.create(
-        by=user, platform=platform, suspect=suspect, hits=int(hits), cases=int(cases), origin=origin[:160]
+        by=user, platform=platform, suspect=suspect, hits=right, cases=of, origin=origin[:160]
     )
 
 

@@ -7,6 +7,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
+from gumshoe.core.entry import number_in
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.code_catalogue import kinds
 from gumshoe.core.maps import system_map, systems_of
@@ -142,7 +143,7 @@ def withdraw(request: HttpRequest, pk: int) -> HttpResponse:
     """Withdraw a note or an own code; it stays on record, struck out."""
     case = find(pk)
     model = {"note": Note, "heard": HeardRate}.get(request.POST.get("what", ""), ShopCode)
-    row = get_object_or_404(model, pk=request.POST.get("entry") or 0)
+    row = get_object_or_404(model, pk=number_in(request.POST.get("entry", "")) or 0)
     row.withdrawn = not row.withdrawn
     row.save(update_fields=["withdrawn"])
     messages.success(request, "Withdrawn; press again to take it back." if row.withdrawn else "Back in force.")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -14,15 +16,17 @@ from gumshoe.web.cases.context import find, folder
 from gumshoe.web.live import looking, recordings, services
 from gumshoe.web.ui.responses import problem
 
+MOST_NUMBER = 1e15
 BYTES = "application/octet-stream"
 
 
 def number_of(request: HttpRequest, name: str, usual: float = 0.0) -> float:
     """A number of the request; ``usual`` when it is none."""
     try:
-        return float(request.GET.get(name) or request.POST.get(name) or usual)
+        found = float((request.GET.get(name) or request.POST.get(name) or str(usual))[:40])
     except ValueError:
         return usual
+    return found if math.isfinite(found) and abs(found) < MOST_NUMBER else usual
 
 
 def keys_of(request: HttpRequest) -> list[str]:

@@ -34,11 +34,12 @@ class ProofChunk(models.Model):
 
 
 class Judgement(Evidence):
-    """A verdict on the repair, with what was missing or what came back."""
+    """A verdict on the repair, with what was missing or what came back, and the check list as it stood then."""
 
     clearing = models.ForeignKey(Clearing, on_delete=models.PROTECT, related_name="judgements")
     verdict = models.CharField(max_length=12)
     reasons = models.JSONField(default=list)
+    conditions = models.JSONField(default=list)
 
 
 class Recurrence(Evidence):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from django.db import transaction
@@ -27,6 +27,7 @@ from gumshoe.web.repairs import ends
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
+from gumshoe.web.ui.readers import for_shop
 from gumshoe.web.vehicles import services as vehicles
 from gumshoe.web.vehicles.links import connection
 
@@ -153,7 +154,8 @@ def _judge(case: Case, user: User) -> Judgement:
     after = _scan_after(case, user)
     if after is not None:
         tracker.observe(after)
-    verdict, reasons = tracker.verdict(beyond.conditions_beyond(clearing, tracker))
+    more = beyond.conditions_beyond(clearing, tracker)
+    verdict, reasons = tracker.verdict(more)
     loose = ends.open_ends(case)
     if loose and verdict is Verdict.PROVEN:
         verdict, reasons = Verdict.NOT_YET, tuple(f"Loose end: {end}" for end in loose)
@@ -161,11 +163,32 @@ def _judge(case: Case, user: User) -> Judgement:
         verdict, reasons = Verdict.NOT_YET, ("The codes were not read after the drive: key on, then judge again",)
     reasons = (*reasons, *(f"Look first at the ledger: {words}" for words in _named_by_ledger(case, tracker)))
     judgement = Judgement.objects.create(
-        case=case, by=user, clearing=clearing, verdict=verdict.value, reasons=list(reasons)
+        case=case,
+        by=user,
+        clearing=clearing,
+        verdict=verdict.value,
+        reasons=list(reasons),
+        conditions=[asdict(row) for row in (*tracker.conditions(), *more)],
     )
     if verdict is Verdict.NOT_YET:
         waiting.remember(case, user, waiting.curve_of(clearing, tracker))
     return judgement
+
+
+def judged_elsewhere(clearing: Clearing) -> Judgement | None:
+    """The judgement that came with a file: it was judged by drives that are not on record here."""
+    if clearing.drives.exists() or runner.running(clearing.case_id):
+        return None
+    row: Judgement | None = clearing.judgements.exclude(conditions=[]).last()
+    return row
+
+
+def check_list(clearing: Clearing, tracker: Tracker) -> tuple[Condition, ...]:
+    """Every condition and how far it is; of a proof that came with a file as it was judged there."""
+    came = judged_elsewhere(clearing)
+    if came is not None:
+        return tuple(Condition(**row) for row in came.conditions)
+    return (*tracker.conditions(), *beyond.conditions_beyond(clearing, tracker))
 
 
 def _named_by_ledger(case: Case, tracker: Tracker) -> list[str]:
@@ -204,11 +227,18 @@ def state(case: Case) -> dict[str, Any]:
     watcher = runner.running(case.pk)
     tracker = tracker_of(clearing)
     more = beyond.conditions_beyond(clearing, tracker)
+    came = judged_elsewhere(clearing)
     if watcher is not None:
         with watcher.lock:
             shown = _shown(tracker, more)
     else:
         shown = _shown(tracker, more)
+    if came is not None:
+        shown |= {
+            "conditions": [_line(row) for row in check_list(clearing, tracker)],
+            "verdict": came.verdict,
+            "reasons": came.reasons,
+        }
     shown["running"] = watcher is not None
     shown["trouble"] = watcher.trouble.what if watcher and watcher.trouble else ""
     shown["drive"] = None
@@ -223,10 +253,7 @@ def state(case: Case) -> dict[str, Any]:
 def _shown(tracker: Tracker, more: tuple[Condition, ...]) -> dict[str, Any]:
     verdict, reasons = tracker.verdict(more)
     return {
-        "conditions": [
-            {"words": row.words, "done": row.done, "detail": row.detail, "share": round(row.share, 3)}
-            for row in (*tracker.conditions(), *more)
-        ],
+        "conditions": [_line(row) for row in (*tracker.conditions(), *more)],
         "coverage": [[rpm, load, round(seconds, 1)] for (rpm, load), seconds in tracker.coverage.items()],
         "here": [x_of(max(tracker.position[0], GRID_RPM[0])), y_of(tracker.position[1])] if tracker.position else None,
         "trips": len(tracker.trips),
@@ -237,6 +264,11 @@ def _shown(tracker: Tracker, more: tuple[Condition, ...]) -> dict[str, Any]:
         "verdict": verdict.value,
         "reasons": list(reasons),
     }
+
+
+def _line(row: Condition) -> dict[str, Any]:
+    words, detail = for_shop(row.words), for_shop(row.detail)
+    return {"words": words, "done": row.done, "detail": detail, "share": round(row.share, 3)}
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from gumshoe.core.entry import number_in
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.knowledge.catalogue import monitor_needs
 from gumshoe.core.proof.exposure import Unit
@@ -104,7 +105,7 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
 def count(request: HttpRequest, pk: int) -> HttpResponse:
     """Let a recording count towards the proof."""
     chosen = request.POST.get("recording", "")
-    drive = services.count_recording(find(pk), request.user, int(chosen) if chosen.isdecimal() else 0)  # type: ignore[arg-type]
+    drive = services.count_recording(find(pk), request.user, number_in(chosen) or 0)  # type: ignore[arg-type]
     messages.success(request, f"Counted: {drive.how}. It tells where it was driven, neither monitors nor codes.")
     return redirect("proofs:prove", pk)
 

@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from django.utils import timezone
 from icalendar import Calendar, Event
 
+from gumshoe.core.entry import float_of, whole_of
 from gumshoe.core.errors import BadInput
 from gumshoe.core.proof.exposure import Curve, Recurrences, Unit, curve
 from gumshoe.core.proof.tracker import Condition, Tracker
@@ -30,9 +31,9 @@ MOST_TIMES, MOST_OVER = 10_000, 5_000_000.0
 def write_recurrence(case: Case, user: User, times: str, over: str, unit: str, belief: str, why: str) -> Recurrence:
     """How often the fault was seen before the repair. Raises BadInput for what cannot be."""
     try:
-        found = Recurrences(int(times), float(over.replace(",", ".")), Unit(unit))
-        share = float(belief.replace(",", ".").replace("%", "")) / 100.0 if belief.strip() else None
-    except ValueError as error:
+        found = Recurrences(whole_of(times, "Times", 10**9), float_of(over, "Over", 0.0), Unit(unit))
+        share = float_of(belief.replace("%", ""), "Belief") / 100.0 if belief.strip() else None
+    except (ValueError, BadInput) as error:
         raise BadInput(
             "How often was it seen, over what?", remedies=("a number of times, a number, and km, trips or days",)
         ) from error

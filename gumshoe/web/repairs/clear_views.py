@@ -8,6 +8,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from gumshoe.core.entry import number_in
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.web.accounts.rights import Right, may, needs
 from gumshoe.web.cases import services as cases
@@ -50,7 +51,7 @@ def clear_now(request: HttpRequest, pk: int) -> HttpResponse:
     """Clear and scan again at once."""
     case, post = find(pk), request.POST
     triage = post.get("triage") == "1"
-    chosen = [int(value) for value in post.getlist("module") if value.isdecimal()]
+    chosen = [number for value in post.getlist("module") if (number := number_in(value)) is not None]
     if post.get("some") == "1" and not chosen:
         raise BadInput("No module was chosen.", kept="Nothing was cleared.", remedies=("tick at least one",))
     done = clearing.clear(
@@ -58,7 +59,7 @@ def clear_now(request: HttpRequest, pk: int) -> HttpResponse:
         request.user,  # type: ignore[arg-type]
         triage=triage,
         only=frozenset(chosen) if post.get("some") == "1" else None,
-        seen=int(post["seen"]) if post.get("seen", "").isdecimal() else None,
+        seen=number_in(post.get("seen", "")),
     )
     told = [row["module"] for row in done.modules if not row["cleared"]]
     if told:

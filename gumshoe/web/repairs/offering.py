@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass
-from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
+from decimal import ROUND_HALF_UP, Decimal
 
 from django.db import transaction
 from django.db.models import Max
 
+from gumshoe.core.entry import decimal_of, whole_of
 from gumshoe.core.errors import BadInput
 from gumshoe.core.history.parts import PartLife
 from gumshoe.core.proof.exposure import Recurrences, Unit, deferred
@@ -50,13 +51,9 @@ def offers_for(case: Case, repair: str) -> tuple[Offer, ...]:
 
 def money(typed: str, what: str) -> Decimal | None:
     """An amount as somebody types it; None for nothing. Raises BadInput for what is no amount."""
-    text = typed.strip().replace(",", ".")
-    if not text:
+    if not typed.strip():
         return None
-    try:
-        found = Decimal(text).quantize(CENT, ROUND_HALF_UP)
-    except InvalidOperation as error:
-        raise BadInput(f"{what}: “{typed}” is no amount.", remedies=("digits, with a point for cents",)) from error
+    found = decimal_of(typed, what, places=2).quantize(CENT, ROUND_HALF_UP)
     if not 0 <= found < Decimal("1000000"):
         raise BadInput(f"{what}: {found} cannot be.", remedies=("0 to 999 999.99",))
     return found
@@ -64,12 +61,7 @@ def money(typed: str, what: str) -> Decimal | None:
 
 def whole(typed: str, what: str, most: int = MOST_MINUTES) -> int | None:
     """A whole number as somebody types it; None for nothing. Raises BadInput for what is none."""
-    text = typed.strip()
-    if not text:
-        return None
-    if not text.isdecimal() or int(text) > most:
-        raise BadInput(f"{what}: “{typed}” cannot be.", remedies=(f"a whole number up to {most}",))
-    return int(text)
+    return whole_of(typed, what, most) if typed.strip() else None
 
 
 def propose_line(case: Case, user: User, repair: str) -> Line:

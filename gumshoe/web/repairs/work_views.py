@@ -8,6 +8,7 @@ from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from gumshoe.core.entry import number_in
 from gumshoe.core.maps import engine_map
 from gumshoe.web.accounts.rights import Right, may, needs
 from gumshoe.web.cases import services as cases
@@ -86,7 +87,7 @@ def photo_add(request: HttpRequest, pk: int) -> HttpResponse:
         request.user,  # type: ignore[arg-type]
         request.FILES.get("photo"),  # type: ignore[arg-type]
         request.POST.get("words", ""),
-        int(line) if line.isdecimal() else None,
+        number_in(line),
     )
     messages.success(request, "The photograph is kept, without the place and device the camera had written into it.")
     return redirect("repairs:work", pk)

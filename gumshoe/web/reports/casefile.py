@@ -8,7 +8,9 @@ from typing import Any
 from gumshoe.core.casefile.model import (
     CaseFile,
     CircuitFacts,
+    ClearedFacts,
     ComplaintFacts,
+    ConditionFacts,
     EventFacts,
     HandTestFacts,
     LineFacts,
@@ -32,6 +34,7 @@ from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.live import recordings as live
 from gumshoe.web.live import store
 from gumshoe.web.live.models import Recording
+from gumshoe.web.proofs.models import Judgement
 from gumshoe.web.repairs.models import Line, Verdict
 from gumshoe.web.scans import services as scans
 from gumshoe.web.suspects import services as suspects
@@ -123,7 +126,7 @@ def export(case: Case) -> CaseFile:
         recurrence=RecurrenceFacts(often.times, often.over, often.unit, often.belief, often.why)
         if often and ours.is_added(often)
         else came.recurrence,
-        proof=ProofFacts(judgement.verdict, tuple(judgement.reasons))
+        proof=_proof(judgement)
         if judgement and ours.is_added(judgement)
         else came.proof,
     )
@@ -205,6 +208,28 @@ def _line(row: Line) -> LineFacts:
     )
     answer = row.answers.last()
     return replace(found, answer=answer.kind, who=answer.who, how=answer.how, risk=answer.risk) if answer else found
+
+
+def _proof(row: Judgement) -> ProofFacts:
+    cleared = row.clearing
+    moments = [scans.snapshot_of(scan) if scan else None for scan in (cleared.before, cleared.after)]
+    before, after = (snapshot.taken_at.isoformat() if snapshot else "" for snapshot in moments)
+    return ProofFacts(
+        row.verdict,  # type: ignore[arg-type]
+        tuple(row.reasons),
+        tuple(ConditionFacts(**item) for item in row.conditions),
+        row.at.isoformat(),
+        str(row.by),
+        ClearedFacts(
+            cleared.at.isoformat(),
+            str(cleared.by),
+            before,
+            after,
+            cleared.by_itself,
+            tuple(cleared.expected),
+            tuple(cleared.modules),
+        ),
+    )
 
 
 def _verdict(row: Verdict) -> VerdictFacts:

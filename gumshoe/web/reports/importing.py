@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-from datetime import datetime
+from dataclasses import asdict, replace
+from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
@@ -11,7 +11,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from gumshoe.core.casefile import CaseFile, plain_case, read_case
-from gumshoe.core.casefile.model import CircuitFacts, EventFacts, LineFacts, RecordingFacts
+from gumshoe.core.casefile.model import CircuitFacts, ClearedFacts, EventFacts, LineFacts, RecordingFacts
 from gumshoe.core.casefile.probe import probe_of
 from gumshoe.core.circuits.checks import reading_of
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
@@ -229,18 +229,39 @@ class _Maker:
 
     def _proof(self, document: CaseFile) -> None:
         """The last judgement hangs on a clearing; a file without a scan has none to hang it on."""
-        before = self.case.scans.last()
-        if document.proof and before is not None:
-            clearing = self.make(Clearing, before=before, modules=[])
-            self.make(
-                Judgement, clearing=clearing, verdict=document.proof.verdict, reasons=list(document.proof.reasons)
-            )
+        told = document.proof
+        newest = self.case.scans.last()
+        if told is None or newest is None:
+            return
+        cleared = told.cleared or ClearedFacts()
+        taken = {row.at.isoformat(): row for row in self.case.scans.all()}
+        clearing = self.make(
+            Clearing,
+            cleared.at,
+            before=taken.get(_stamp(cleared.before)) or newest,
+            after=taken.get(_stamp(cleared.after)),
+            by_itself=cleared.by_itself,
+            expected=list(cleared.expected),
+            modules=[dict(row) for row in cleared.modules],
+        )
+        self.make(
+            Judgement,
+            told.at,
+            clearing=clearing,
+            verdict=told.verdict,
+            reasons=list(told.reasons),
+            conditions=[asdict(row) for row in told.conditions],
+        )
 
 
 def _time(text: str) -> datetime:
-    """The time of an entry; now where the file gives none that can be read."""
-    try:
-        found = datetime.fromisoformat(text)
-    except ValueError:
+    """The time of an entry; now where the file gives none. What cannot be a time was refused when it was read."""
+    if not text:
         return timezone.now()
+    found = datetime.fromisoformat(text)
     return found if found.tzinfo else timezone.make_aware(found)
+
+
+def _stamp(text: str) -> str:
+    """A time as our own rows write it."""
+    return _time(text).astimezone(UTC).isoformat() if text else ""

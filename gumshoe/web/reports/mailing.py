@@ -16,6 +16,7 @@ from gumshoe.web.repairs import offering
 from gumshoe.web.reports import standalone
 from gumshoe.web.reports.models import Mail
 from gumshoe.web.shop.models import Settings
+from gumshoe.web.ui.readers import for_shop
 
 
 class MailFailed(GumshoeError):
@@ -64,6 +65,7 @@ def send(case: Case, user: User, to: str, subject: str, text: str, page: tuple[s
     except ValidationError as error:
         raise BadInput(f"“{to}” is no mail address.", remedies=("name@place",)) from error
     subject = " ".join(subject.split())[:160]  # a line break in a name must not become a header
+    text = for_shop(text)
     message = EmailMultiAlternatives(subject, text, to=[address])
     if page is not None:
         message.attach(page[0], page[1], "text/html")

@@ -19,12 +19,13 @@ from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import recordings as live
-from gumshoe.web.proofs import beyond, waiting
 from gumshoe.web.proofs import services as proofs
+from gumshoe.web.proofs import waiting
 from gumshoe.web.repairs import clearing, ends, offering
 from gumshoe.web.repairs.models import Answer, Clearing
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop import history
+from gumshoe.web.suspects import services as suspects
 
 LAMP_MEANING = {
     "proven": "The lamp is out, and the control unit has checked the repaired system itself and found it good.",
@@ -58,6 +59,8 @@ def customer(case: Case) -> dict[str, Any]:
     return {
         "complaint": cases.complaint_of(case),
         "codes": codes_of(case),
+        "unread": unread_of(case),
+        "advice": suspects.advice_of(case) if case.closed_at is None else None,
         "verdict": case.verdicts.last(),
         "tests": [row for row in bench.performed(case) if not row["superseded"]],
         "lines": rows,
@@ -66,7 +69,7 @@ def customer(case: Case) -> dict[str, Any]:
         "total": sum((row.line.total for row in rows if row.done), Decimal("0")),
         "judgement": judgement,
         "lamp_meaning": lamp_meaning(case, made, judgement.verdict if judgement else ""),
-        "conditions": (*tracker.conditions(), *beyond.conditions_beyond(made, tracker)) if made and tracker else (),
+        "conditions": proofs.check_list(made, tracker) if made and tracker else (),
         "permanent": proofs.permanent_note(tracker.plan, tracker) if tracker else "",
         "inspection": inspection(snapshot.engine if snapshot else None, snapshot.lamp if snapshot else None, features),
         "follow_up": case.followups.last(),
@@ -86,10 +89,17 @@ def lamp_meaning(case: Case, made: Clearing | None, verdict: str) -> str:
 
 
 def codes_of(case: Case) -> list[dict[str, str]]:
-    """The codes of the first scan with their titles and states."""
-    first = case.scans.filter(interrupted=False).first()
-    snapshot = scans.snapshot_of(first) if first else None
+    """The codes of the scan that tells, which is the one every other page reads, with their titles and states."""
+    stored = scans.telling(case)
+    snapshot = scans.snapshot_of(stored) if stored else None
     return _titled(snapshot, cases.knowledge_of(case)) if snapshot else []
+
+
+def unread_of(case: Case) -> tuple[str, ...]:
+    """What of the codes was not read in that scan; all of them where there is none."""
+    stored = scans.telling(case)
+    snapshot = scans.snapshot_of(stored) if stored else None
+    return snapshot.codes_unread if snapshot else ("the codes: nothing was read from the car",)
 
 
 def _titled(snapshot: Snapshot, knowledge: Knowledge) -> list[dict[str, str]]:
@@ -138,6 +148,10 @@ def file(case: Case) -> dict[str, Any]:
         "followups": case.followups.select_related("by"),
         "mails": case.mails.select_related("by"),
         "notes": case.notes.select_related("by"),
+        "unknown": suspects.unknown_in(case),
+        "vin_answers": case.vinanswers.select_related("by"),
+        "begun": clearing.unfinished(case),
+        "reopened": case.reopeneds.select_related("by"),
     }
 
 

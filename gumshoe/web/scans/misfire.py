@@ -15,6 +15,8 @@ from gumshoe.core.clues.misfire import (
     pattern_advice,
     shared_bank_warning,
 )
+from gumshoe.core.entry import float_of, number_in
+from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
@@ -76,7 +78,8 @@ def by_hand(request: HttpRequest, pk: int) -> HttpResponse:
     """Record which cylinders do not work by a hand test; a later entry supersedes it visibly."""
     case = find(pk)
     count = cases.powertrain_of(case).cylinders
-    chosen = sorted({int(text) for text in request.POST.getlist("dead") if text.isdigit() and 1 <= int(text) <= count})
+    told = {number_in(text) for text in request.POST.getlist("dead")}
+    chosen = sorted(number for number in told if number is not None and 1 <= number <= count)
     HandTest.objects.create(
         case=case,
         by=request.user,  # type: ignore[misc]
@@ -90,7 +93,6 @@ def by_hand(request: HttpRequest, pk: int) -> HttpResponse:
 def _number(text: str) -> float:
     """A positive number of revolutions, else 0."""
     try:
-        value = float(text.replace(",", "."))
-    except ValueError:
+        return float_of(text, "Revolutions", 1.0, 1e7)
+    except BadInput:
         return 0.0
-    return value if 1.0 <= value <= 1e7 else 0.0

@@ -6,11 +6,14 @@ from django import forms
 
 from gumshoe.core.knowledge.catalogue import tables
 from gumshoe.web.shop.models import Settings
+from gumshoe.web.ui.fields import AmountField, WholeField
 
 
 class SettingsForm(forms.ModelForm):
     """Shop, money, adapter."""
 
+    labour_per_hour = AmountField(max_value=100_000, label="Labour per hour")
+    bitrate = WholeField(min_value=10_000, max_value=5_000_000)
     lacks = forms.MultipleChoiceField(required=False, widget=forms.CheckboxSelectMultiple)
 
     class Meta:

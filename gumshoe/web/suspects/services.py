@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract, known_causes
+from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract, known_causes, unknown_entries
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.planning import Costs, Outlook, Proposal, outlooks, propose
@@ -104,6 +104,11 @@ def advice_of(case: Case) -> DriveAdvice:
     assessment = assessment_of(case)
     reading = scans.read(case, assessment)
     return reading.advice if reading else scans.advice_for(case, assessment)
+
+
+def unknown_in(case: Case) -> tuple[str, ...]:
+    """Entries of the case that nothing here knows: shown, and counted as unknown."""
+    return unknown_entries(evidence_of(case), cases.knowledge_of(case))
 
 
 def proof_wanted(case: Case, assessment: Assessment) -> TestRow | None:

@@ -65,6 +65,7 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
             repair=knowledge.repairs[chosen.row.repair],
             best=[knowledge.faults[name].words for name in assessment.best],
             own=services.own_suspects(case),
+            unknown=services.unknown_in(case),
             everyone=sorted((item.row.words, item.id) for item in assessment.suspects),
             model_size=len(assessment.model.faults) if assessment.model else 0,
             left_out=assessment.left_out if "count" in request.GET else None,

@@ -9,6 +9,7 @@ from typing import Any
 from django import forms
 
 from gumshoe.core.powertrain import description as words
+from gumshoe.web.ui.fields import NumberField, WholeField
 
 
 def _choices(kind: type[StrEnum]) -> list[tuple[str, str]]:
@@ -20,8 +21,8 @@ class PowertrainForm(forms.Form):
 
     fuel = forms.ChoiceField(choices=_choices(words.Fuel))
     layout = forms.ChoiceField(choices=_choices(words.Layout))
-    cylinders = forms.IntegerField(min_value=1, max_value=words.MAX_CYLINDERS)
-    displacement_l = forms.FloatField(label="Displacement, litres", localize=False)
+    cylinders = WholeField(min_value=1, max_value=words.MAX_CYLINDERS)
+    displacement_l = NumberField(label="Displacement, litres")
     mounting = forms.ChoiceField(choices=_choices(words.Mounting), label="Crankshaft lies … the car")
     drive_end = forms.ChoiceField(choices=_choices(words.BankOneSide), label="Drive end (cylinder 1) points")
     bank_1 = forms.ChoiceField(choices=_choices(words.BankOneSide), label="Bank 1 (in-line: exhaust) lies")
@@ -32,7 +33,7 @@ class PowertrainForm(forms.Form):
     throttle = forms.ChoiceField(choices=_choices(words.Throttle))
     injection = forms.ChoiceField(choices=_choices(words.Injection))
     ignition = forms.ChoiceField(choices=_choices(words.Ignition))
-    cams_per_bank = forms.IntegerField(min_value=1, max_value=2, label="Camshafts per bank")
+    cams_per_bank = WholeField(min_value=1, max_value=2, label="Camshafts per bank")
     phasers = forms.ChoiceField(choices=_choices(words.Phasers), label="Cam phasers")
     egr = forms.BooleanField(required=False, label="Exhaust gas recirculation valve")
     secondary_air = forms.BooleanField(required=False, label="Secondary air")

@@ -108,18 +108,25 @@
   // Requests of the page's own scripts: JSON in, JSON out, errors with their remedies.
   window.Gumshoe = {
     csrf: function () { return document.querySelector("meta[name=csrf]").content; },
-    get: function (url) { return fetch(url, { headers: { Accept: "application/json" } }).then(answer); },
+    get: function (url) { return fetch(url, { headers: { Accept: "application/json" } }).then(answer, gone); },
     post: function (url, data) {
       var body = new URLSearchParams(data || {});
       return fetch(url, {
         method: "POST", body: body,
         headers: { Accept: "application/json", "X-CSRFToken": window.Gumshoe.csrf() }
-      }).then(answer);
+      }).then(answer, gone);
     },
     setup: function (id) { return JSON.parse(document.getElementById(id).textContent); }
   };
+  function gone() {
+    var error = new Error("The server does not answer. What is stored is safe there. Try: look at the network and the server, then press again.");
+    error.gone = true;
+    throw error;
+  }
   function answer(response) {
-    return response.json().then(function (data) {
+    return response.json().catch(function () {
+      throw new Error("The server answered something that cannot be read (" + response.status + "). Reload the page.");
+    }).then(function (data) {
       if (response.ok) return data;
       var text = data.error + (data.kept ? " " + data.kept : "");
       if (data.remedies && data.remedies.length) text += " Try: " + data.remedies.join("; ") + ".";

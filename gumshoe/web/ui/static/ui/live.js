@@ -38,7 +38,7 @@ document.addEventListener("alpine:init", function () {
       get bigWords() { return this.big ? "Strips" : "Big numbers"; },
       get bigState() { return String(this.big); },
       get selectState() { return String(this.selecting); },
-      get rootClass() { return this.big ? "big-numbers" : ""; },
+      get rootClass() { return (this.big ? "big-numbers" : "") + (this.stale ? " stale" : ""); },
       toggleBig: function () { this.big = !this.big; var self = this; setTimeout(function () { self.strips.resize(); }, 0); },
       toggleSelect: function () { this.selecting = !this.selecting; this.strips.selecting = this.selecting; },
       forget: function () { this.figures = []; this.strips.selection = null; this.strips.redraw(); },
@@ -70,7 +70,7 @@ document.addEventListener("alpine:init", function () {
   Alpine.data("live", function () {
     var stopped = false, every = 0;
     return merge(shared(true), {
-      region: "connecting …", fuel: "", trouble: "", cursor: 0, recording: null, ready: {}, label: "",
+      region: "connecting …", stale: false, fuel: "", trouble: "", cursor: 0, recording: null, ready: {}, label: "",
       init: function () {
         var self = this, keys;
         self.prepare();
@@ -85,10 +85,17 @@ document.addEventListener("alpine:init", function () {
         if (stopped) return;
         every += 1;
         Gumshoe.get(self.setup.news + "?cursor=" + self.cursor + (every % 3 === 1 ? "&look=1" : "") + self.query)
-          .then(function (news) { self.takeNews(news, every % 3 === 1); }, function (error) { self.trouble = error.message; self.region = "no data"; })
+          .then(function (news) { self.takeNews(news, every % 3 === 1); }, function (error) { self.lost(error); })
           .finally(function () { setTimeout(function () { self.loop(); }, document.hidden ? 2000 : 400); });
       },
+      // The server is gone: what is shown is old, and says so.
+      lost: function (error) {
+        this.trouble = error.message + (this.recording ? " A recording that runs goes on at the server as long as the server does." : "");
+        this.region = "no data: what is shown is old"; this.stale = true;
+        this.$root.querySelectorAll(".verdict").forEach(function (verdict) { verdict.textContent = "? old"; verdict.className = "verdict is-wait"; });
+      },
       takeNews: function (news, looked) {
+        this.stale = false;
         var self = this, wasRecording = self.recording, s = self.strips;
         self.cursor = news.cursor; self.region = news.region; self.fuel = news.fuel; self.ready = news.ready; self.recording = news.recording; self.now = news.now;
         self.trouble = news.trouble ? news.trouble.what + (news.trouble.remedies.length ? " Try: " + news.trouble.remedies.join("; ") + "." : "") : "";
@@ -154,7 +161,13 @@ document.addEventListener("alpine:init", function () {
         var self = this;
         Gumshoe.post(self.setup.begin, what).then(function () { self.message = ""; }, function (error) { self.message = error.message; });
       },
-      stop: function () { Gumshoe.post(this.setup.stop); },
+      stop: function () {
+        var self = this;
+        self.message = "Stopping … what came is being kept.";
+        Gumshoe.post(self.setup.stop).then(function () { self.message = "Stopped: what came is kept with the case."; }, function (error) {
+          self.message = error.message + (error.gone ? " The recording was not stopped by this press; what reached the server is kept." : "");
+        });
+      },
       pause: function () {
         var s = this.strips;
         if (s.follow) { s.follow = false; this.told(); } else s.last(s.span);

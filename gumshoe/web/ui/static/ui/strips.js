@@ -21,6 +21,13 @@
     for (var i = 0; i < t.length; i += 1) this.t[i] = origin + t[i];
     this.v.set(v);
   };
+  // How long nothing may come before the line breaks: five usual steps, two and a half seconds at least.
+  Column.prototype.patience = function () {
+    var steps = [], from = Math.max(this.n - 64, 1);
+    for (var i = from; i < this.n; i += 1) steps.push(this.t[i] - this.t[i - 1]);
+    steps.sort(function (a, b) { return a - b; });
+    return Math.max(2.5, 5 * (steps[steps.length >> 1] || 0));
+  };
   // Place of the first sample at or after a moment.
   Column.prototype.place = function (time) {
     var low = 0, high = this.n;
@@ -53,7 +60,8 @@
   Strips.prototype.chart = function (strip) {
     var self = this, holder = self.root.querySelector('[data-plot="' + CSS.escape(strip.id) + '"]');
     var series = [{}].concat(strip.series.map(function (item, number) {
-      return { stroke: self.colours[number % 8], dash: DASHES[number % 8], width: 1.6, points: { show: false }, spanGaps: true };
+      return { stroke: self.colours[number % 8], dash: DASHES[number % 8], width: 1.6, points: { show: false }, spanGaps: false,
+        gaps: function (u, which) { return self.gapsOf(u, strip.series[which - 1].key); } };
     }));
     var made = new uPlot({
       width: holder.clientWidth || 360, height: self.height(), legend: { show: false }, pxAlign: 0,
@@ -262,6 +270,16 @@
       chart.setScale("x", { min: self.x0, max: self.x1 });
       chart.setScale("y", { min: low - room, max: high + room });
     });
+  };
+  // Stretches without a sample, in pixels of the canvas: what was not heard is not drawn.
+  Strips.prototype.gapsOf = function (u, key) {
+    var column = this.columns[key], patience = column.patience(), found = [];
+    var end = Math.min(column.place(this.x1) + 1, column.n), i = Math.max(column.place(this.x0), 1);
+    for (; i < end; i += 1) {
+      if (column.t[i] - column.t[i - 1] <= patience) continue;
+      found.push([Math.round(u.valToPos(column.t[i - 1], "x", true)), Math.round(u.valToPos(column.t[i], "x", true))]);
+    }
+    return found;
   };
   Strips.prototype.resize = function () {
     var self = this, height = self.height();

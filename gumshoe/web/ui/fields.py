@@ -1,0 +1,60 @@
+"""Form fields for numbers as people type them. A browser's own number field drops a comma in silence (95,50 → 9550)."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from django import forms
+
+from gumshoe.core.entry import decimal_of, float_of, whole_of
+from gumshoe.core.errors import BadInput
+
+DECIMAL = {"inputmode": "decimal", "autocomplete": "off"}
+WHOLE = {"inputmode": "numeric", "autocomplete": "off"}
+
+
+class AmountField(forms.DecimalField):
+    """An amount of money: two decimals, comma or point."""
+
+    def __init__(self, **kwargs: Any) -> None:
+        super().__init__(**{"widget": forms.TextInput(attrs=DECIMAL), "decimal_places": 2, "min_value": 0, **kwargs})
+
+    def to_python(self, value: Any) -> Decimal | None:
+        """Raises ValidationError with the reason."""
+        return _asked(lambda: decimal_of(value, str(self.label or "Amount"), places=2), value)
+
+
+class NumberField(forms.FloatField):
+    """A number with decimals, comma or point."""
+
+    def __init__(self, **kwargs: Any) -> None:
+        super().__init__(**{"widget": forms.TextInput(attrs=DECIMAL), **kwargs})
+
+    def to_python(self, value: Any) -> float | None:
+        """Raises ValidationError with the reason."""
+        return _asked(lambda: float_of(value, str(self.label or "Number")), value)
+
+
+class WholeField(forms.IntegerField):
+    """A whole number; 96,412 and 96 412 are 96412."""
+
+    def __init__(self, **kwargs: Any) -> None:
+        super().__init__(**{"widget": forms.TextInput(attrs=WHOLE), **kwargs})
+
+    def to_python(self, value: Any) -> int | None:
+        """Raises ValidationError with the reason."""
+        most = self.max_value if isinstance(self.max_value, int) else 10**12
+        least = self.min_value if isinstance(self.min_value, int) else 0
+        return _asked(lambda: whole_of(value, str(self.label or "Number"), most, least), value)
+
+
+def _asked(read: Any, value: Any) -> Any:
+    if value in (None, ""):
+        return None
+    if not isinstance(value, str):
+        return value
+    try:
+        return read()
+    except BadInput as error:
+        raise forms.ValidationError(f"{error.what} Try: {'; '.join(error.remedies)}.") from error
