@@ -14,7 +14,6 @@ from scipy import integrate, stats
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.proof.exposure import (
-from gumshoe.core.words import plain
     ENOUGH,
     RULE_OF_THREE,
     Recurrences,
@@ -24,6 +23,7 @@ from gumshoe.core.words import plain
     curve,
     deferred,
 )
+from gumshoe.core.words import plain
 
 TIMES = st.integers(min_value=0, max_value=60)
 OVER = st.floats(min_value=1.0, max_value=200_000.0)
