@@ -58,6 +58,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "csp.middleware.CSPMiddleware",
+    "gumshoe.web.ui.memo.OnceARequest",
     "gumshoe.web.ui.middleware.ErrorPages",
     "axes.middleware.AxesMiddleware",
 ]

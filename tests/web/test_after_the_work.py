@@ -16,6 +16,7 @@ from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.proof.exposure import Recurrences
 from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
+from gumshoe.core.words import plain
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
@@ -335,7 +336,7 @@ class ComesAndGoes(AfterTheWork):
         line = offering.propose_line(self.case, self.tess, "renew_crank_sensor")
         given = offering.answer(self.case, self.tess, line.pk, "deferred", "owner", "at the counter")
         odds = 1 - (12_000 / 17_000) ** 3.5
-        self.assertIn("Seen 3 times over 12,000 km", given.risk)
+        self.assertIn("Seen 3 times over 12,000 km", plain(given.risk))
         self.assertIn(f"{odds:.0%}".replace("%", " %") + " within 5,000 km", given.risk)
         for page in ("report", "repair/lines", "report/file"):
             self.assertIn("Half of such cars", self.text(page), page)

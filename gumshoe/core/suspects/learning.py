@@ -26,11 +26,13 @@ MOST_HEARD = 6.0
 
 @dataclass(frozen=True)
 class Proven:
-    """A closed case: the suspect named, whether its repair was proven (else it came back), same platform or not."""
+    """Closed cases: the suspect named, whether its repair was proven (else it came back), same platform or not, and how
+    many such cases there were."""
 
     suspect: str
     proven: bool
     same_platform: bool
+    cases: int = 1
 
 
 @dataclass(frozen=True)
@@ -58,8 +60,8 @@ def multipliers(knowledge: Knowledge, shop: Iterable[Proven], heard: Iterable[He
         if template is None:
             continue
         weight = 1.0 if case.same_platform else OTHER_PLATFORM
-        counts[template] += weight if case.proven else -COMEBACK * weight
-        seen += weight if case.proven else 0.0
+        counts[template] += case.cases * (weight if case.proven else -COMEBACK * weight)
+        seen += case.cases * weight if case.proven else 0.0
     for item in heard:
         template = knowledge.templates.get(item.suspect)
         if template is not None and 0 <= item.hits <= item.cases:

@@ -13,6 +13,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.ui.memo import once
 from gumshoe.web.vehicles import services as vehicles
 
 
@@ -55,6 +56,7 @@ def findings(case: Case, test: TestRow) -> list[dict[str, str]]:
     return rows
 
 
+@once
 def performed(case: Case) -> list[dict[str, Any]]:
     """Every recorded test with its words; superseded ones marked."""
     knowledge = cases.knowledge_of(case)

@@ -5,17 +5,23 @@ from __future__ import annotations
 from typing import Any
 
 from django import forms
+from django.db.models import F, Max
 
 from gumshoe.core.knowledge.catalogue import tables
 from gumshoe.web.cases.models import Lamp
 from gumshoe.web.ui.fields import WholeField
-from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.vehicles.models import Vehicle, known_vehicle
+
+MOST_RECENT = 25
 
 
 class NewCaseForm(forms.Form):
-    """Pick a known vehicle, or describe a new one."""
+    """Pick a vehicle that was here lately, name one by its plate or VIN, or describe a new one."""
 
-    vehicle = forms.ModelChoiceField(Vehicle.objects.all(), required=False, empty_label="— a new vehicle —")
+    vehicle = forms.ModelChoiceField(
+        Vehicle.objects.none(), required=False, empty_label="— not among these —", label="Here lately"
+    )
+    known = forms.CharField(max_length=20, required=False, label="Or by its plate or VIN")
     bay = forms.CharField(max_length=20, required=False)
     plate = forms.CharField(max_length=16, required=False)
     vin = forms.CharField(max_length=20, required=False, label="VIN")
@@ -25,9 +31,20 @@ class NewCaseForm(forms.Form):
     owner = forms.CharField(max_length=80, required=False)
     owner_contact = forms.CharField(max_length=80, required=False, label="Owner's phone or mail")
 
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        lately = Vehicle.objects.annotate(seen=Max("cases__opened_at")).order_by(F("seen").desc(nulls_last=True), "pk")
+        field = self.fields["vehicle"]
+        field.queryset = Vehicle.objects.all()  # type: ignore[attr-defined]
+        field.choices = [("", field.empty_label), *((row.pk, str(row)) for row in lately[:MOST_RECENT])]  # type: ignore[attr-defined]
+
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
-        if not data.get("vehicle"):
+        if not data.get("vehicle") and data.get("known"):
+            data["vehicle"] = known_vehicle(data["known"])
+            if data["vehicle"] is None:
+                self.add_error("known", "No vehicle of the shop has this plate or VIN: describe it as a new one.")
+        elif not data.get("vehicle"):
             for name in ("plate", "make", "model"):
                 if not data.get(name):
                     self.add_error(name, "Needed for a new vehicle.")

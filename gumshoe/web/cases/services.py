@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
@@ -19,8 +20,12 @@ from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case, Complaint, Reopened
 from gumshoe.web.library import services as library
+from gumshoe.web.ui.memo import once
 from gumshoe.web.vehicles import description as vehicles
-from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.vehicles.models import Vehicle, with_plate
+
+TWICE_S = 15
+"""A case without a complaint opened so lately for the same car is the same case: the button was pressed twice."""
 
 
 @transaction.atomic
@@ -33,10 +38,17 @@ def open_case(user: User, vehicle: Vehicle, bay: str = "") -> Case:
     return Case.objects.create(number=number, vehicle=vehicle, opened_by=user, bay=bay)
 
 
+def open_once(user: User, vehicle: Vehicle, bay: str = "") -> Case:
+    """A new case; the one opened seconds ago by the same person, where the button was pressed twice."""
+    since = timezone.now() - timedelta(seconds=TWICE_S)
+    just = vehicle.cases.filter(opened_by=user, opened_at__gt=since, closed_at__isnull=True, complaints__isnull=True)
+    return just.first() or open_case(user, vehicle, bay)
+
+
 def save_vehicle(data: dict[str, Any]) -> Vehicle:
     """Add a vehicle by hand. Raises BadInput when the plate is taken or the VIN cannot be one."""
     vin = check_vin(data["vin"]).vin if data.get("vin") else ""
-    if Vehicle.objects.filter(plate__iexact=data["plate"]).exists():
+    if with_plate(data["plate"]).exists():
         raise BadInput(
             f"There is a vehicle with the plate {data['plate']} already.", remedies=("pick it from the list",)
         )
@@ -62,11 +74,13 @@ def complain(case: Case, user: User, data: dict[str, Any]) -> Complaint:
     return Complaint.objects.create(case=case, by=user, **data)
 
 
+@once
 def complaint_of(case: Case) -> Complaint | None:
     """The complaint that holds."""
-    return case.complaints.last()
+    return max(case.complaints.all(), key=lambda row: (row.at, row.pk), default=None)
 
 
+@once
 def knowledge_of(case: Case) -> Knowledge:
     """The tables expanded for the case's powertrain, with what platform and shop know beyond them."""
     return expand(powertrain_of(case), local_of(case))
@@ -77,12 +91,14 @@ def powertrain_of(case: Case) -> Powertrain:
     return vehicles.powertrain_of(case.vehicle)
 
 
+@once
 def local_of(case: Case) -> Local:
     """Wiring, parts and makers' codes known of this vehicle beyond the generic tables."""
     document = imported_of(case)
     return library.local_for(case.vehicle, *((document.own_codes, document.wiring) if document else ()))
 
 
+@once
 def imported_of(case: Case) -> CaseFile | None:
     """The case file this case was read from, if it was."""
     row = case.importeds.last()

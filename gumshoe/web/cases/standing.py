@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from copy import copy
 from dataclasses import dataclass
 from typing import Any
 
+from django.db.models import Prefetch, prefetch_related_objects
 from django.urls import reverse
 from django.utils import timezone
 
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs.models import Answer, Line, Review, Verdict
+from gumshoe.web.ui.memo import once
 
+NOT_CONNECTED = ("typed in", "file", "case file")
+"""How scans came that no car stands behind."""
 STAGES = ("complaint", "scan", "read", "live", "suspects", "bench", "repair", "clear", "prove", "report")
 _APPS = {
     "complaint": "cases",
@@ -38,36 +44,69 @@ class Standing:
     done: frozenset[str] = frozenset()
 
 
+BARE = {
+    "scans": ("pk", "case_id", "at", "interrupted", "link"),
+    "recordings": ("pk", "case_id", "at", "purpose"),
+    "testrecords": ("pk", "case_id"),
+    "complaints": ("pk", "case_id"),
+}
+"""Of these only so much is looked at: snapshots, frames and readings stay where they are."""
+
+
+def with_facts(cases: Iterable[Case]) -> list[Case]:
+    """The cases with everything their standing is told from, in a fixed number of queries however many they are."""
+    rows = list(cases)
+    bare = [
+        Prefetch(name, Case._meta.get_field(name).related_model.objects.only(*only), f"bare_{name}")
+        for name, only in BARE.items()
+    ]
+    prefetch_related_objects(
+        rows,
+        *bare,
+        Prefetch("clearings", to_attr="bare_clearings"),
+        "judgements",
+        "verdicts__reviews",
+        "verdicts__causes",
+        "lines__works",
+        "lines__answers",
+        "looseends__closed",
+        "followups",
+    )
+    return rows
+
+
 class _Facts:
     """What the evidence says, looked up once. A repair counts from the last proof that failed on."""
 
     def __init__(self, case: Case) -> None:
+        held: Any = case  # with_facts gives it more
         self.closed = case.closed_at is not None
-        self.complained = case.complaints.exists()
-        self.scanned = case.scans.filter(interrupted=False).exists()
-        self.recorded = case.recordings.exclude(purpose="").exists()
-        self.connected = case.scans.exclude(frames="").exists()
-        self.tested = case.testrecords.exists()
-        self.clearing = case.clearings.filter(triage=False).last()
-        judgement = self.clearing.judgements.last() if self.clearing else None
+        self.complained = bool(held.bare_complaints)
+        self.scanned = any(not row.interrupted for row in held.bare_scans)
+        self.recorded = any(row.purpose for row in held.bare_recordings)
+        self.connected = any(row.link not in NOT_CONNECTED for row in held.bare_scans)
+        self.tested = bool(held.bare_testrecords)
+        self.clearing = _last(row for row in held.bare_clearings if not row.triage)
+        judgements = list(case.judgements.all())
+        judgement = _last(row for row in judgements if self.clearing and row.clearing_id == self.clearing.pk)
         self.proven = judgement is not None and judgement.verdict == ProofVerdict.PROVEN
-        failed = case.judgements.filter(verdict=ProofVerdict.CAME_BACK).last()
+        failed = _last(row for row in judgements if row.verdict == ProofVerdict.CAME_BACK)
         since = failed.at if failed else case.opened_at
         self.failed = failed is not None
-        self.verdict = case.verdicts.filter(at__gt=since).last()
-        self.lines = list(case.lines.filter(at__gt=since).prefetch_related("works", "answers"))
+        self.verdict = _last(row for row in case.verdicts.all() if row.at > since)
+        self.lines = [row for row in case.lines.all() if row.at > since]
         self.worked = [work for line in self.lines for work in line.works.all()]
-        self.loose = case.looseends.filter(closed__isnull=True).count()
+        self.loose = sum(not hasattr(row, "closed") for row in case.looseends.all())
         self.sent_back = self.verdict is not None and self._is_sent_back(self.verdict)
-        follow = case.followups.last()
+        follow = _last(case.followups.all())
         self.waits_until = (
             follow.due if follow and judgement is not None and follow.due > timezone.localdate() else None
         )
-        self.ever_worked = case.works.exists()
+        self.ever_worked = any(line.works.all() for line in case.lines.all())
 
     @staticmethod
     def _is_sent_back(verdict: Verdict) -> bool:
-        review = verdict.review
+        review = _last(verdict.reviews.all())
         return review is not None and review.kind == Review.Kind.SENT_BACK
 
     @property
@@ -103,9 +142,17 @@ class _Facts:
         return frozenset(name for name, yes in reached.items() if yes)
 
 
+def _bare(case: Case) -> Case:
+    """The case without what was looked up of it: entries may have come since."""
+    found = copy(case)
+    found._prefetched_objects_cache = {}  # type: ignore[attr-defined]
+    return found
+
+
+@once
 def standing(case: Case) -> Standing:
     """The next action of a case."""
-    facts = _Facts(case)
+    facts = _Facts(case if hasattr(case, "bare_scans") else with_facts([_bare(case)])[0])
     stage, action, tone = _next(facts)
     return Standing(stage, action, reverse(f"{_APPS[stage]}:{stage}", args=[case.pk]), tone, facts.done())
 
@@ -131,7 +178,8 @@ def _next(facts: _Facts) -> tuple[str, str, str]:
     if facts.open_lines or facts.worked:
         return _repairing(facts)
     if facts.verdict:
-        return "repair", "Propose the repair" if facts.verdict.cause else "Say why it failed, propose the repair", ""
+        told = list(facts.verdict.causes.all()) or facts.verdict.root_cause
+        return "repair", "Propose the repair" if told else "Say why it failed, propose the repair", ""
     if facts.failed:
         return "suspects", "The code came back: look at the suspects again", "bad"
     if not facts.recorded and facts.connected:
@@ -139,8 +187,13 @@ def _next(facts: _Facts) -> tuple[str, str, str]:
     return "suspects", "Make the next test", ""
 
 
+def _last(rows: Iterable[Any]) -> Any:
+    """The newest entry; None where there is none."""
+    return max(rows, key=lambda row: (row.at, row.pk), default=None)
+
+
 def _repairing(facts: _Facts) -> tuple[str, str, str]:
-    answers = [(line, line.answers.last()) for line in facts.open_lines]
+    answers = [(line, _last(line.answers.all())) for line in facts.open_lines]
     if any(answer is not None and answer.kind == Answer.Kind.APPROVED for _, answer in answers):
         return "repair", "Do the approved work", ""
     if any(answer is None and line.kind == Line.Kind.REPAIR for line, answer in answers):

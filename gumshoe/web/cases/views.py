@@ -22,13 +22,14 @@ def new(request: HttpRequest) -> HttpResponse:
     form = NewCaseForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
         data = dict(form.cleaned_data)
+        data.pop("known")
         vehicle, bay = data.pop("vehicle"), data.pop("bay")
         try:
             vehicle = vehicle or services.save_vehicle(data)
         except BadInput as error:
             form.add_error("vin" if "VIN" in error.what else "plate", error.what)
         else:
-            case = services.open_case(request.user, vehicle, bay)  # type: ignore[arg-type]
+            case = services.open_once(request.user, vehicle, bay)  # type: ignore[arg-type]
             return redirect("cases:complaint", case.pk)
     return render(request, "cases/new.html", {"form": form})
 

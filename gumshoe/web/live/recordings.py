@@ -29,6 +29,7 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, store
 from gumshoe.web.live.feed import Car
 from gumshoe.web.live.models import Recording, Reference
+from gumshoe.web.ui.memo import once
 
 _LENGTH = struct.Struct("<I")
 
@@ -60,6 +61,7 @@ class Recorded:
 _read: dict[tuple[int, float, int], Recorded] = {}
 
 
+@once
 def recorded(case: Case) -> list[Recorded]:
     """Every recording of the case with its trims, newest last."""
     return [read(case, recording) for recording in case.recordings.all()]

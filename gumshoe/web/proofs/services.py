@@ -27,6 +27,7 @@ from gumshoe.web.repairs import ends
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
+from gumshoe.web.ui.memo import once
 from gumshoe.web.ui.readers import for_shop
 from gumshoe.web.vehicles import services as vehicles
 from gumshoe.web.vehicles.links import connection
@@ -35,11 +36,13 @@ WARM_C = 70.0
 BEING_WATCHED = "A drive is being watched already."
 
 
+@once
 def clearing_of(case: Case) -> Clearing | None:
     """The clearing whose proof is looked at: the newest after a repair."""
     return case.clearings.filter(triage=False).last()
 
 
+@once
 def plan_of(clearing: Clearing) -> Plan:
     """What has to be shown after this clearing."""
     snapshot = scans.snapshot_of(clearing.before)
@@ -57,6 +60,7 @@ def tracker_of(clearing: Clearing) -> Tracker:
     return replay(plan_of(clearing), recorded(clearing))
 
 
+@once
 def recorded(clearing: Clearing) -> list[Observation]:
     """Every observation on record since the clearing."""
     return [

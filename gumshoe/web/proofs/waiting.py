@@ -123,9 +123,13 @@ def due_list() -> list[Due]:
     today = timezone.localdate()
     found = []
     for case in (
-        Case.objects.filter(closed_at__isnull=True, followups__isnull=False).distinct().select_related("vehicle")
+        Case.objects.filter(closed_at__isnull=True, followups__isnull=False)
+        .distinct()
+        .select_related("vehicle")
+        .prefetch_related("judgements", "followups")
     ):
-        judgement, row = case.judgements.last(), case.followups.last()
+        judgement = next(reversed(case.judgements.all()), None)
+        row = next(reversed(case.followups.all()), None)
         if row is None or (judgement is not None and judgement.verdict == ProofVerdict.PROVEN):
             continue
         found.append(Due(case, row, row.due < today))

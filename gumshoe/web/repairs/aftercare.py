@@ -20,6 +20,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import ends
 from gumshoe.web.repairs.models import ProcedureRun
+from gumshoe.web.ui.memo import once
 from gumshoe.web.vehicles.links import Connection, connection
 
 LIVE_KEYS = ("rpm", "speed_kmh", "coolant_c", "module_v")
@@ -39,6 +40,7 @@ class Asked:
         return self.run is not None and self.run.ended_well
 
 
+@once
 def asked(case: Case) -> list[Asked]:
     """What the work asks for, each with its last run. A run before what asked for it does not count."""
     knowledge = cases.knowledge_of(case)

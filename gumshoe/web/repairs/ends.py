@@ -28,6 +28,7 @@ from gumshoe.web.repairs import working
 from gumshoe.web.repairs.models import LooseEnd, LooseEndClosed
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
+from gumshoe.web.ui.memo import once
 from gumshoe.web.vehicles import services as vehicles
 
 FLAT_HOURS = 12.0
@@ -73,6 +74,7 @@ def close_end(case: Case, user: User, end_pk: int, overruled: str = "", key_on: 
     return closed
 
 
+@once
 def open_ends(case: Case) -> tuple[str, ...]:
     """What is still to be put back, in words."""
     return tuple(end.what for end in case.looseends.filter(closed__isnull=True))
@@ -90,6 +92,7 @@ def refuse_while_open(case: Case) -> None:
 # -- what the work did ------------------------------------------------------------------------------------
 
 
+@once
 def key_seen(case: Case) -> list[tuple[float, float]]:
     """Stretches of time (epoch seconds) in which a control unit answered: the key was on."""
     seen = [(row.at.timestamp() - row.seconds, row.at.timestamp()) for row in case.scans.all()]
@@ -98,6 +101,7 @@ def key_seen(case: Case) -> list[tuple[float, float]]:
     return seen
 
 
+@once
 def happenings(case: Case, until: datetime | None = None) -> tuple[Happening, ...]:
     """What the work did to components, from the ledger and from parts renewed; up to a moment, when one is given."""
     seen = [(a, b) for a, b in key_seen(case) if until is None or a <= until.timestamp()]
@@ -122,11 +126,13 @@ def happenings(case: Case, until: datetime | None = None) -> tuple[Happening, ..
     return tuple(found)
 
 
+@once
 def provoked_codes(case: Case) -> tuple[Provoked, ...]:
     """The codes that the work will have set."""
     return provoked(cases.knowledge_of(case), happenings(case))
 
 
+@once
 def sorted_codes(case: Case) -> tuple[Found, ...]:
     """The codes of the newest scan since the work began: old, expected from the work, or flagged. Empty while nothing
     has happened to the car, or it has not been scanned since."""

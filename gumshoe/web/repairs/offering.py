@@ -24,6 +24,7 @@ from gumshoe.web.scans import services as scans
 from gumshoe.web.shop import history
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects import services as suspects
+from gumshoe.web.ui.memo import once
 
 CENT = Decimal("0.01")
 MOST_MINUTES = 6000
@@ -35,6 +36,7 @@ def labour(minutes: int, per_hour: Decimal) -> Decimal:
     return (Decimal(tenths) / 10 * per_hour).quantize(CENT, ROUND_HALF_UP)
 
 
+@once
 def lives() -> dict[str, tuple[PartLife, ...]]:
     """The shop's part life by kind of part."""
     found: dict[str, tuple[PartLife, ...]] = defaultdict(tuple)
@@ -172,6 +174,7 @@ def answer(case: Case, user: User, line_pk: int, kind: str, who: str, how: str) 
     )
 
 
+@once
 def recurrences_of(case: Case) -> Recurrences | None:
     """How often the fault was seen, over what: as somebody wrote down, else from the vehicle's earlier cases."""
     row = case.recurrences.last()
@@ -222,6 +225,7 @@ class Proposed:
         return self.answer is None and not self.passed_over
 
 
+@once
 def proposed(case: Case) -> list[Proposed]:
     """Every line in order, with its answer and whether it is done."""
     lines = list(case.lines.prefetch_related("answers__by", "works").select_related("verdict", "by"))

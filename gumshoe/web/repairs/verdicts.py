@@ -20,6 +20,7 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs.models import Review, RootCause, Verdict
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.suspects.models import Ruling
+from gumshoe.web.ui.memo import once
 
 WORTH_ASKING = 0.005
 """Root causes less likely than this are not asked about."""
@@ -109,6 +110,7 @@ def review(case: Case, lead: User, verdict_pk: int, kind: str, reason: str) -> R
     return Review.objects.create(case=case, by=lead, verdict=verdict, kind=kind, reason=reason.strip()[:300])
 
 
+@once
 def sent_back(case: Case) -> Review | None:
     """The review that sent the verdict that holds back; None when none did."""
     verdict = case.verdicts.last()

@@ -118,7 +118,7 @@ def file(case: Case) -> dict[str, Any]:
     made = proofs.clearing_of(case)
     tracker: Tracker | None = proofs.tracker_of(made) if made else None
     scanned = []
-    for stored in case.scans.select_related("by"):
+    for stored in case.scans.defer("frames").select_related("by"):
         snapshot = scans.snapshot_of(stored)
         titled = _titled(snapshot, knowledge) if snapshot else []
         scanned.append((stored, snapshot, titled, _readiness_words(snapshot)))

@@ -37,6 +37,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.scans.models import Scan, VinAnswer
+from gumshoe.web.ui.memo import once
 from gumshoe.web.vehicles.links import connection
 from gumshoe.web.vehicles.models import Vehicle
 
@@ -211,14 +212,16 @@ def recover() -> int:
     return count
 
 
+@once
 def snapshot_of(stored: Scan) -> Snapshot | None:
     """The snapshot of a stored scan; None when it was interrupted."""
     return read_snapshot(stored.snapshot) if stored.snapshot else None
 
 
+@once
 def latest(case: Case) -> Scan | None:
     """The newest whole scan."""
-    return case.scans.filter(interrupted=False).last()
+    return next(iter(whole(case)), None)
 
 
 def latest_since(case: Case, moment: datetime) -> Scan | None:
@@ -226,12 +229,19 @@ def latest_since(case: Case, moment: datetime) -> Scan | None:
     return case.scans.filter(interrupted=False, at__gt=moment).last()
 
 
+def whole(case: Case) -> list[Scan]:
+    """The whole scans of a case, the newest first, their raw frames left where they are until asked for."""
+    rows = case.scans.all() if "scans" in getattr(case, "_prefetched_objects_cache", {}) else case.scans.defer("frames")
+    return sorted((row for row in rows if not row.interrupted), key=lambda row: (row.at, row.pk), reverse=True)
+
+
+@once
 def telling(case: Case) -> Scan | None:
     """The scan the reasoning looks at: the newest that holds codes, else the newest whole one.
 
     A scan right after clearing is empty by the tool's own doing and says nothing about the fault.
     """
-    scans = list(case.scans.filter(interrupted=False).order_by("-at", "-pk"))
+    scans = whole(case)
     for stored in scans:
         snapshot = snapshot_of(stored)
         if snapshot and snapshot.codes_in(CodeState.CONFIRMED, CodeState.PENDING):
@@ -332,15 +342,15 @@ class Readiness:
 
 def readiness(case: Case, most: int = 6) -> Readiness:
     """The supported monitors over the newest scans, the oldest of them first."""
-    whole = [item for item in case.scans.filter(interrupted=False) if item.snapshot][-most:]
-    states = [snapshot.engine.status if (snapshot := snapshot_of(item)) and snapshot.engine else None for item in whole]
+    kept = [item for item in reversed(whole(case)) if item.snapshot][-most:]
+    states = [snapshot.engine.status if (snapshot := snapshot_of(item)) and snapshot.engine else None for item in kept]
     names = dict.fromkeys(item.name for status in states if status for item in status.monitors if item.supported)
     rows = tuple(
         (name, tuple(found.complete if status and (found := status.monitor(name)) else None for status in states))
         for name in names
     )
-    complete = tuple(sum(bool(row[1][index]) for row in rows) for index in range(len(whole)))
-    return Readiness(tuple(whole), rows, complete)
+    complete = tuple(sum(bool(row[1][index]) for row in rows) for index in range(len(kept)))
+    return Readiness(tuple(kept), rows, complete)
 
 
 def compare(before: Snapshot, after: Snapshot) -> list[dict[str, str]]:

@@ -5,18 +5,31 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
+from typing import Any
 
+from django.db import connections
+from django.db.models import Exists, Max, OuterRef, Prefetch, QuerySet, Subquery
 from django.utils import timezone
 
 from gumshoe.core.history.comebacks import Comeback, Done, Warranty, comebacks
 from gumshoe.core.history.parts import Fitted, PartLife, part_lives
+from gumshoe.core.knowledge.catalogue import Knowledge, expand
+from gumshoe.core.knowledge.parts import GENERIC
+from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.proof.exposure import Recurrences
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Complaint
+from gumshoe.web.proofs.models import Judgement
 from gumshoe.web.repairs import working
 from gumshoe.web.repairs.models import Work
 from gumshoe.web.scans import services as scans
+from gumshoe.web.scans.models import Scan
+from gumshoe.web.ui.memo import once
+from gumshoe.web.vehicles import description
 from gumshoe.web.vehicles.models import Vehicle
+
+MOST_EARLIER, A_PAGE = 40, 10
+"""So many earlier cases of a vehicle are looked at; so many unproven ones stand on a page."""
 
 
 def odometer_of(case: Case) -> int | None:
@@ -25,20 +38,36 @@ def odometer_of(case: Case) -> int | None:
     return complaint.odometer_km if complaint else None
 
 
+def with_past(cases: QuerySet[Case]) -> QuerySet[Case]:
+    """Cases with everything that their past is told from, in a fixed number of queries however many they are."""
+    return cases.select_related("vehicle").prefetch_related(
+        Prefetch("scans", Scan.objects.defer("frames")),
+        "complaints",
+        "verdicts",
+        "judgements",
+        "works__line",
+        "lines__answers",
+    )
+
+
+@once
 def earlier_cases(case: Case) -> list[Case]:
-    """The vehicle's cases before this one, oldest first."""
-    return list(case.vehicle.cases.filter(opened_at__lt=case.opened_at).order_by("opened_at"))
+    """The vehicle's cases before this one, oldest first; of a car that came very often the latest."""
+    rows = with_past(case.vehicle.cases.filter(opened_at__lt=case.opened_at)).order_by("-opened_at")[:MOST_EARLIER]
+    return list(rows)[::-1]
 
 
 # -- comebacks --------------------------------------------------------------------------------------------
 
 
-def comebacks_of(case: Case) -> tuple[Comeback, ...]:
-    """Earlier repairs of the vehicle that this case may be the comeback of: by its codes, or by the part condemned."""
-    before = [other for other in earlier_cases(case) if other.works.exists()]
+@once
+def comebacks_of(case: Case, earlier: tuple[Case, ...] | None = None) -> tuple[Comeback, ...]:
+    """Earlier repairs of the vehicle that this case may be the comeback of: by its codes, or by the part condemned.
+    ``earlier``: the vehicle's cases before it, where they are at hand."""
+    before = [other for other in (earlier_cases(case) if earlier is None else earlier) if other.works.all()]
     if not before:
         return ()
-    verdict = case.verdicts.last()
+    verdict = _last(case.verdicts.all())
     fault = cases.knowledge_of(case).faults.get(verdict.suspect) if verdict else None
     done = [row for other in before for row in _done(other)]
     today = timezone.localtime(case.opened_at).date()
@@ -47,7 +76,7 @@ def comebacks_of(case: Case) -> tuple[Comeback, ...]:
 
 def _done(case: Case) -> Iterable[Done]:
     codes = frozenset(scans.telling_codes(case))
-    for work in case.works.select_related("line"):
+    for work in case.works.all():
         yield Done(
             case=case.number,
             codes=codes,
@@ -115,7 +144,8 @@ class Line:
 
 def timeline(vehicle: Vehicle) -> Line:
     """A vehicle's cases by distance, or by date where the odometers do not tell."""
-    visits = [_visit(case) for case in vehicle.cases.order_by("opened_at")]
+    rows = list(with_past(vehicle.cases.all()).order_by("opened_at"))
+    visits = [_visit(case, tuple(rows[:place])) for place, case in enumerate(rows)]
     known = [visit.odometer_km for visit in visits]
     by_km = len(visits) > 1 and None not in known and known == sorted(known, key=lambda km: km or 0)
     places = [float(km or 0) for km in known] if by_km else [visit.at.timestamp() for visit in visits]
@@ -132,11 +162,16 @@ def timeline(vehicle: Vehicle) -> Line:
     return Line(vehicle, placed, "distance" if by_km else "date", ticks)
 
 
-def _visit(case: Case) -> Visit:
-    verdict, judgement = case.verdicts.last(), case.judgements.last()
+def _last(rows: Iterable[Any]) -> Any:
+    """The newest entry; None where there is none."""
+    return max(rows, key=lambda row: (row.at, row.pk), default=None)
+
+
+def _visit(case: Case, earlier: tuple[Case, ...] | None = None) -> Visit:
+    verdict, judgement = _last(case.verdicts.all()), _last(case.judgements.all())
     refused = [
         line.words
-        for line in case.lines.prefetch_related("answers")
+        for line in case.lines.all()
         if (given := list(line.answers.all())) and given[-1].kind != "approved"
     ]
     return Visit(
@@ -146,10 +181,10 @@ def _visit(case: Case) -> Visit:
         scans.telling_codes(case),
         verdict.words if verdict else "",
         bool(verdict and verdict.guess),
-        tuple(case.works.select_related("line")),
+        tuple(case.works.all()),
         tuple(refused),
         judgement.verdict if judgement else "",
-        comebacks_of(case),
+        comebacks_of(case, earlier) if earlier is not None else (),
     )
 
 
@@ -175,21 +210,42 @@ def chart(line: Line) -> list[dict[str, object]]:
     return found
 
 
-def unproven() -> list[Visit]:
-    """Every case in which something was done and nothing shows that it helped, the newest first."""
-    worked = Case.objects.filter(works__isnull=False).distinct().select_related("vehicle").order_by("-opened_at")
-    return [visit for visit in map(_visit, worked) if visit.unproven]
+def unproven(page: int = 1) -> tuple[list[Visit], bool]:
+    """A page of the cases in which something was done and nothing shows that it helped, the newest first; and whether
+    there are more."""
+    judged = Judgement.objects.filter(case=OuterRef("pk")).order_by("-at", "-pk").values("verdict")[:1]
+    worked = (
+        Case.objects.filter(Exists(Work.objects.filter(case=OuterRef("pk"))))
+        .annotate(judged=Subquery(judged))
+        .exclude(judged="proven")
+    )
+    first = (page - 1) * A_PAGE
+    rows = list(with_past(worked).order_by("-opened_at", "-pk")[first : first + A_PAGE + 1])
+    return [_visit(case) for case in rows[:A_PAGE]], len(rows) > A_PAGE
 
 
 # -- part life --------------------------------------------------------------------------------------------
 
 
 def part_life() -> tuple[PartLife, ...]:
-    """Every part the shop renewed, by kind and make: how far it came, and whether it had to be renewed again."""
+    """Every part the shop renewed, by kind and make: how far it came, and whether it had to be renewed again. Worked
+    out once, and kept until the next work or complaint."""
+    newest = [tuple(model.objects.aggregate(row=Max("pk"), at=Max("at")).values()) for model in (Work, Complaint)]
+    key = (connections["default"].settings_dict["NAME"], *newest)
+    held = _lives.get("part life")
+    if held is None or held[0] != key:
+        held = _lives["part life"] = (key, _part_life())
+    return held[1]
+
+
+_lives: dict[str, tuple[tuple[Any, ...], tuple[PartLife, ...]]] = {}
+
+
+def _part_life() -> tuple[PartLife, ...]:
     works = Work.objects.exclude(line__component="").select_related("line", "case__vehicle").order_by("at")
     by_place: dict[tuple[int, str], list[Work]] = {}
     for work in works:
-        if working.put_in_new(cases.knowledge_of(work.case), work):
+        if working.put_in_new(_knowledge(work.case.vehicle), work):
             by_place.setdefault((work.case.vehicle_id, work.line.component), []).append(work)
     last_km = _last_odometers()
     fitted = []
@@ -203,8 +259,14 @@ def part_life() -> tuple[PartLife, ...]:
     return part_lives(fitted)
 
 
+def _knowledge(vehicle: Vehicle) -> Knowledge:
+    """What is known of a vehicle's kind, which is enough to name its parts."""
+    found = platforms().get(vehicle.platform)
+    return expand(description.powertrain_of(vehicle), found.local if found else GENERIC)
+
+
 def _kind(work: Work, component: str) -> str:
-    part = cases.knowledge_of(work.case).components.get(component)
+    part = _knowledge(work.case.vehicle).components.get(component)
     return part.row.id if part else component
 
 

@@ -6,6 +6,8 @@ from decimal import Decimal
 
 from django.db import models
 
+from gumshoe.web.ui.memo import once
+
 
 class Settings(models.Model):
     """One row: name, money, and the adapter that real vehicles are reached through."""
@@ -24,4 +26,9 @@ class Settings(models.Model):
     @classmethod
     def load(cls) -> Settings:
         """The one row, made on first use."""
-        return cls.objects.get_or_create(pk=1)[0]
+        return _the_row()
+
+
+@once
+def _the_row() -> Settings:
+    return Settings.objects.get_or_create(pk=1)[0]

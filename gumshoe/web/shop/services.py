@@ -8,7 +8,7 @@ from django.db.models import Exists, OuterRef
 
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.cases.standing import Standing, standing
+from gumshoe.web.cases.standing import Standing, standing, with_facts
 from gumshoe.web.repairs.models import Work
 from gumshoe.web.shop import history
 
@@ -38,11 +38,28 @@ def board() -> list[tuple[str, list[Card]]]:
     cards = []
     earlier = Work.objects.filter(case__vehicle=OuterRef("vehicle"), case__opened_at__lt=OuterRef("opened_at"))
     waiting = Case.objects.filter(closed_at__isnull=True).select_related("vehicle").order_by("opened_at")
-    for case in waiting.annotate(was_here=Exists(earlier)):
+    past = _past_of([case.pk for case in waiting.annotate(was_here=Exists(earlier)) if case.was_here])
+    for case in with_facts(waiting.prefetch_related("complaints")):
         complaint = cases.complaint_of(case)
-        comeback = case.was_here and any(item.covered for item in history.comebacks_of(case))
+        held = past.get(case.pk)
+        comeback = held is not None and any(item.covered for item in history.comebacks_of(held[0], held[1]))
         cards.append(Card(case, standing(case), complaint.text if complaint else "", comeback))
     return [(name, [card for card in cards if card.standing.stage in stages]) for name, stages in COLUMNS]
+
+
+def _past_of(cases_here: list[int]) -> dict[int, tuple[Case, tuple[Case, ...]]]:
+    """Those open cases, each with the earlier cases of its vehicle, in a fixed number of queries."""
+    ours = list(history.with_past(Case.objects.filter(pk__in=cases_here)))
+    vehicles = {case.vehicle_id for case in ours}
+    worked = Case.objects.filter(vehicle__in=vehicles, works__isnull=False).distinct()
+    rows = list(history.with_past(worked).order_by("opened_at"))
+    return {
+        case.pk: (
+            case,
+            tuple(row for row in rows if row.vehicle_id == case.vehicle_id and row.opened_at < case.opened_at),
+        )
+        for case in ours
+    }
 
 
 def closed(most: int = 8) -> list[Case]:

@@ -6,6 +6,7 @@ from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
+from gumshoe.core.entry import number_in
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.proofs import waiting
 from gumshoe.web.shop import history, services
@@ -35,7 +36,10 @@ def vehicle_history(request: HttpRequest, pk: int) -> HttpResponse:
 @needs(Right.SEE)
 def parts(request: HttpRequest) -> HttpResponse:
     """How long parts live, by make."""
-    return render(request, "shop/parts.html", {"lives": history.part_life(), "unproven": history.unproven()})
+    page = min(max(number_in(request.GET.get("page", "")) or 1, 1), 100_000)
+    rows, more = history.unproven(page)
+    shown = {"lives": history.part_life(), "unproven": rows, "more": more, "page": page}
+    return render(request, "shop/parts.html", shown | {"before": page - 1, "after": page + 1})
 
 
 @needs(Right.MANAGE)

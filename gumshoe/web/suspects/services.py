@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
+
+from django.db import connections
+from django.db.models import Count, Exists, Max, OuterRef, Q, QuerySet, Subquery
 
 from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract, known_causes, unknown_entries
 from gumshoe.core.errors import BadInput
@@ -20,13 +25,16 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.library.models import HeardRate
 from gumshoe.web.live import recordings as live
+from gumshoe.web.proofs.models import Judgement
 from gumshoe.web.repairs import ends
 from gumshoe.web.repairs.models import Verdict
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects.models import Ruling
+from gumshoe.web.ui.memo import once
 
 
+@once
 def evidence_of(case: Case, since: datetime | None = None) -> Evidence:
     """Everything on record, as the core's plain values; of scans, tests and recordings only those made since a moment,
     where one is given: then the newest scan tells, whatever it holds."""
@@ -73,6 +81,7 @@ def evidence_of(case: Case, since: datetime | None = None) -> Evidence:
     )
 
 
+@once
 def rulings_of(case: Case) -> dict[str, str]:
     """The ruling that holds, by subject."""
     return {row.subject: row.kind for row in case.rulings.all()}
@@ -83,6 +92,7 @@ def own_suspects(case: Case) -> tuple[str, ...]:
     return tuple(subject for subject, kind in rulings_of(case).items() if kind == Ruling.Kind.OWN)
 
 
+@once
 def assess_case(case: Case) -> tuple[Assessment, tuple[Proposal, ...]]:
     """The ranked suspects and the proposed tests."""
     evidence = evidence_of(case)
@@ -94,11 +104,13 @@ def assess_case(case: Case) -> tuple[Assessment, tuple[Proposal, ...]]:
     return assessment, propose(assessment, knowledge, costs, done=done, known=known)
 
 
+@once
 def assessment_of(case: Case) -> Assessment:
     """The ranked suspects alone."""
     return _assess(case, extract(evidence_of(case), cases.knowledge_of(case)))
 
 
+@once
 def advice_of(case: Case) -> DriveAdvice:
     """Whether the car may be driven, by everything on record; without a scan, by complaint and tests alone."""
     assessment = assessment_of(case)
@@ -106,9 +118,16 @@ def advice_of(case: Case) -> DriveAdvice:
     return reading.advice if reading else scans.advice_for(case, assessment)
 
 
+@once
 def unknown_in(case: Case) -> tuple[str, ...]:
     """Entries of the case that nothing here knows: shown, and counted as unknown."""
-    return unknown_entries(evidence_of(case), cases.knowledge_of(case))
+    complaint = cases.complaint_of(case)
+    entries = Evidence(
+        symptoms=tuple(complaint.symptoms) if complaint else (),
+        tests=tuple(TestOutcome(row.test, row.outcome, row.source, "") for row in case.testrecords.all()),
+        failed_repairs=tuple(failed_repairs(case)),
+    )
+    return unknown_entries(entries, cases.knowledge_of(case))
 
 
 def proof_wanted(case: Case, assessment: Assessment) -> TestRow | None:
@@ -128,24 +147,56 @@ def ways_to_work(case: Case, assessment: Assessment) -> tuple[Outlook, ...]:
     return outlooks(assessment, cases.knowledge_of(case), costs, done=done, known=known)
 
 
+@once
 def learned_for(case: Case) -> dict[str, float]:
     """Factors on the base rates from the shop's other cases and from what was heard; empty when switched off."""
     if not Settings.load().learns:
         return {}
-    shop = []
-    own = Verdict.objects.exclude(case=case).exclude(case__importeds__isnull=False)  # a file's proof is not the shop's
-    for verdict in own.select_related("case__vehicle").order_by("case_id", "at", "pk"):
-        judgement = verdict.case.judgements.last()
-        if judgement and judgement.verdict in (ProofVerdict.PROVEN, ProofVerdict.CAME_BACK):
-            same = verdict.case.vehicle.platform == case.vehicle.platform
-            last = verdict.case.verdicts.last() == verdict
-            proven = judgement.verdict == ProofVerdict.PROVEN and last
-            shop.append(Proven(verdict.suspect, proven, same))
+    counts = Counter(dict(outcomes_of_the_shop()))
+    counts.subtract(_outcomes(Verdict.objects.filter(case=case)))  # a case does not teach itself
+    shop = [
+        Proven(suspect, proven, platform == case.vehicle.platform, number)
+        for (suspect, platform, proven), number in counts.items()
+        if number > 0
+    ]
     heard = [
         Heard(row.suspect, row.hits, row.cases, row.origin)
         for row in HeardRate.objects.filter(withdrawn=False, platform__in=("", case.vehicle.platform))
     ]
     return multipliers(cases.knowledge_of(case), shop, heard) if shop or heard else {}
+
+
+def outcomes_of_the_shop() -> Mapping[tuple[str, str, bool], int]:
+    """How often each suspect was named, by platform, and was proven or came back: summed by the database, and kept
+    until the next verdict or judgement. A file's proof is not the shop's."""
+    newest = [tuple(model.objects.aggregate(row=Max("pk"), at=Max("at")).values()) for model in (Verdict, Judgement)]
+    key = (connections["default"].settings_dict["NAME"], *newest)
+    held = _summed.get("outcomes")
+    if held is None or held[0] != key:
+        held = _summed["outcomes"] = (key, _outcomes(Verdict.objects.all()))
+    return held[1]
+
+
+_summed: dict[str, tuple[tuple[Any, ...], Counter[tuple[str, str, bool]]]] = {}
+
+
+def _outcomes(verdicts: QuerySet[Verdict]) -> Counter[tuple[str, str, bool]]:
+    judged = Judgement.objects.filter(case=OuterRef("case")).order_by("-at", "-pk").values("verdict")[:1]
+    later = Verdict.objects.filter(
+        Q(at__gt=OuterRef("at")) | Q(at=OuterRef("at"), pk__gt=OuterRef("pk")), case=OuterRef("case")
+    )
+    rows = (
+        verdicts.filter(case__importeds__isnull=True)
+        .annotate(judged=Subquery(judged), later=Exists(later))
+        .filter(judged__in=(ProofVerdict.PROVEN, ProofVerdict.CAME_BACK))
+        .order_by()
+        .values_list("suspect", "case__vehicle__platform", "judged", "later")
+        .annotate(number=Count("pk"))
+    )
+    found: Counter[tuple[str, str, bool]] = Counter()
+    for suspect, platform, verdict, superseded, number in rows:
+        found[suspect, platform, verdict == ProofVerdict.PROVEN and not superseded] += number
+    return found
 
 
 WORTH_SAYING = 0.02
@@ -303,8 +354,8 @@ def _spread_labels(lines: list[dict[str, Any]], gap: float = 17.0) -> None:
 def failed_repairs(case: Case) -> list[tuple[str, str, str]]:
     """Repairs whose proof ended in *came back*."""
     failed = []
-    for clearing in case.clearings.filter(triage=False):
-        judgement = clearing.judgements.last()
+    for clearing in case.clearings.filter(triage=False).prefetch_related("judgements"):
+        judgement = next(reversed(clearing.judgements.all()), None)
         if judgement is None or judgement.verdict != ProofVerdict.CAME_BACK:
             continue
         for line in case.lines.filter(works__at__lt=clearing.at).distinct():

@@ -1,6 +1,10 @@
 """Vehicles the shop knows, and how they are reached."""
 
+from __future__ import annotations
+
 from django.db import models
+from django.db.models import F, Value
+from django.db.models.functions import Replace, Upper
 
 
 class Vehicle(models.Model):
@@ -25,3 +29,26 @@ class Vehicle(models.Model):
 
     def __str__(self) -> str:
         return f"{self.plate} · {self.make} {self.model}"
+
+
+SIGNS = " -·.\u00a0"
+"""What stands in a plate and does not tell one from another."""
+
+
+def plate_key(text: str) -> str:
+    """A plate without blanks and signs, in capitals: ``ab 12-cde`` and ``AB12CDE`` are one."""
+    return "".join(char for char in text.upper() if char not in SIGNS)
+
+
+def with_plate(text: str) -> models.QuerySet[Vehicle]:
+    """The vehicles that have this plate, however it is written."""
+    plain: Replace | Upper = Upper(F("plate"))
+    for sign in SIGNS:
+        plain = Replace(plain, Value(sign), Value(""))
+    return Vehicle.objects.annotate(plain=plain).filter(plain=plate_key(text))
+
+
+def known_vehicle(text: str) -> Vehicle | None:
+    """The vehicle with this plate or VIN."""
+    wanted = text.strip()
+    return with_plate(wanted).first() or Vehicle.objects.filter(vin=plate_key(wanted)).exclude(vin="").first()

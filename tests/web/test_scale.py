@@ -1,0 +1,80 @@
+"""The shop's past does not slow the present: no page asks more of the database because more was done before."""
+
+from __future__ import annotations
+
+from django.db import connection
+from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
+from django.urls import reverse
+
+from gumshoe.web.accounts.models import Role
+from gumshoe.web.cases.models import Case
+from gumshoe.web.repairs import offering, verdicts
+from gumshoe.web.scans import services as scans
+from gumshoe.web.suspects import services as suspects
+from tests.web import support
+from tests.web.grown import grow
+
+MOST_QUERIES = 60
+CASE_PAGES = (
+    "cases:complaint", "cases:powertrain", "scans:scan", "scans:read", "scans:misfire", "live:live",
+    "suspects:suspects", "bench:bench", "bench:hand", "repairs:repair", "repairs:lines", "repairs:work",
+    "repairs:clear", "proofs:prove", "reports:report", "reports:file", "library:systems", "library:notes",
+)  # fmt: skip
+
+
+def pages(case: Case) -> dict[str, str]:
+    """Every page of a case, and the shop's own."""
+    found = {name: reverse(name, args=[case.pk]) for name in CASE_PAGES}
+    return found | {
+        "board": reverse("shop:board"),
+        "parts": reverse("shop:parts"),
+        "history": reverse("shop:history", args=[case.vehicle_id]),
+        "new case": reverse("cases:new"),
+    }
+
+
+class Scale(TestCase):
+    def setUp(self) -> None:
+        self.lead = support.person("lena", Role.LEAD)
+        self.client.force_login(self.lead)
+        self.case = support.case_of(self.lead, support.car("", "T 9"), "rough_idle")
+        scans.type_in(self.case, self.lead, "P0171 confirmed P0303 pending")
+        verdicts.give_verdict(self.case, self.lead, "crankcase_hose_split")
+        offering.propose_line(self.case, self.lead, "renew_crankcase_hose")
+
+    def queries(self) -> dict[str, int]:
+        found = {}
+        for name, address in pages(self.case).items():
+            with CaptureQueriesContext(
+                connection,
+            ) as asked:
+                self.assertEqual(self.client.get(address).status_code, 200, name)
+            found[name] = len(asked)
+        return found
+
+    def test_no_page_asks_more_because_more_was_done(self) -> None:
+        grow(self.lead, 12, "A")
+        few = self.queries()
+        grow(self.lead, 60, "B")
+        many = self.queries()
+        self.assertEqual({name: n for name, n in many.items() if n > few[name]}, {})
+        self.assertEqual({name: n for name, n in many.items() if n > MOST_QUERIES}, {})
+
+    def test_the_sums_are_those_of_going_through_every_case(self) -> None:
+        grow(self.lead, 40, "A")
+        counted = suspects.outcomes_of_the_shop()
+        slow: dict[tuple[str, str, bool], int] = {}
+        for case in Case.objects.filter(judgements__isnull=False).distinct():
+            verdict = case.judgements.last().verdict
+            for row in case.verdicts.all():
+                if verdict in ("proven", "came back"):
+                    key = (row.suspect, case.vehicle.platform, verdict == "proven" and row == case.verdicts.last())
+                    slow[key] = slow.get(key, 0) + 1
+        self.assertEqual(dict(counted), slow)
+
+    def test_what_was_found_is_found_anew_when_something_is_stored(self) -> None:
+        grow(self.lead, 8, "A")
+        before = suspects.learned_for(self.case)
+        grow(self.lead, 40, "B")
+        self.assertNotEqual(before, suspects.learned_for(self.case))
