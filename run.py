@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Set up and run Gumshoe. Needs only Python 3.11 or newer; everything else is installed from the locked requirements.
 
-python3 run.py demo              demo data and stand-in vehicles, then serve
+python3 run.py demo              demo data and stand-in vehicles, then serve    (--host, --port: where)
 python3 run.py serve             serve the shop's own data (folder data/shop, or GUMSHOE_DATA)
 python3 run.py test [ARGS]       install what tests need and run them
 python3 run.py check             lint, types, import contracts
@@ -11,6 +11,7 @@ python3 run.py restore FILE      put a backup in place (the present data is kept
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 import shutil
@@ -20,6 +21,7 @@ import sys
 import tempfile
 import time
 import zipfile
+import zlib
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent
@@ -99,41 +101,116 @@ def backup(arguments: list[str]) -> int:
     if target.exists():
         print(f"{target} exists already; nothing was overwritten. Choose another name.", file=sys.stderr)
         return 1
-    with tempfile.TemporaryDirectory() as temporary:
+    descriptor = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)  # customers' data: nobody else reads it
+    with tempfile.TemporaryDirectory() as temporary, os.fdopen(descriptor, "wb") as file:
         copy = Path(temporary) / "gumshoe.sqlite3"
         with sqlite3.connect(database) as source, sqlite3.connect(copy) as destination:
             source.backup(destination)
-        with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as archive:
+        with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
             archive.write(copy, "gumshoe.sqlite3")
             for path in sorted(folder.rglob("*")):
-                if path.is_file() and not path.name.startswith("gumshoe.sqlite3"):
+                if path.is_file() and not path.name.startswith(NOT_BACKED_UP):
                     archive.write(path, path.relative_to(folder).as_posix())
     print(f"Backed up {folder} to {target}.")
     return 0
 
 
 def restore(arguments: list[str]) -> int:
-    """Put a backup in place; the present folder is renamed, not deleted."""
+    """Put a backup in place. It is unpacked and checked beside the present data, which is then renamed, not deleted."""
     if len(arguments) != 1 or not Path(arguments[0]).is_file():
         print("Say which backup: python3 run.py restore FILE.zip", file=sys.stderr)
         return 2
     folder = shop_data()
-    with zipfile.ZipFile(arguments[0]) as archive:
-        names = archive.namelist()
-        if "gumshoe.sqlite3" not in names or any(".." in name or name.startswith("/") for name in names):
-            print("This is not a backup of Gumshoe. Nothing was changed.", file=sys.stderr)
+    if being_served(folder):
+        print(f"Gumshoe serves {folder} just now. Stop it first; nothing was changed.", file=sys.stderr)
+        return 1
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    beside = Path(tempfile.mkdtemp(prefix=f".{folder.name}-restoring-", dir=folder.parent))
+    try:
+        wrong = unpack(Path(arguments[0]), beside) or what_is_wrong(beside / "gumshoe.sqlite3")
+        if wrong:
+            print(f"{wrong} Nothing was changed.", file=sys.stderr)
             return 1
         if folder.exists():
             kept = folder.with_name(f"{folder.name}-before-{time.strftime('%Y%m%d-%H%M%S')}")
-            shutil.move(folder, kept)
+            folder.rename(kept)
             print(f"The present data is kept in {kept}.")
-        folder.mkdir(parents=True)
-        archive.extractall(folder)
+        beside.rename(folder)
+    finally:
+        shutil.rmtree(beside, ignore_errors=True)
     print(f"Restored {arguments[0]} to {folder}.")
     return 0
 
 
 # -- inside -----------------------------------------------------------------------------------------------
+
+
+NOT_BACKED_UP = ("gumshoe.sqlite3", "serving.lock")
+"""The database goes in as a consistent copy; the mark of a running server is no data."""
+MOST_UNPACKED = 50 * 1024**3
+
+
+def being_served(folder: Path) -> bool:
+    """Whether a server holds the data (its lock goes with the process, however that ends)."""
+    mark = folder / "serving.lock"
+    if not mark.exists():
+        return False
+    try:
+        import fcntl
+    except ImportError:  # not on this system: the database's own locks are left
+        return False
+    with mark.open("a") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            return True
+    return False
+
+
+def unpack(source: Path, folder: Path) -> str:
+    """Unpack a backup into an empty folder, readable by its owner only. What is wrong with it; empty when nothing."""
+    try:
+        with zipfile.ZipFile(source) as archive:
+            rows = archive.infolist()
+            names = [row.filename for row in rows]
+            if "gumshoe.sqlite3" not in names:
+                return "This is not a backup of Gumshoe: it holds no database."
+            if any(".." in Path(name).parts or Path(name).is_absolute() or "\\" in name for name in names):
+                return "This archive holds names that lead out of its folder: it is not a backup of Gumshoe."
+            if sum(row.file_size for row in rows) > MOST_UNPACKED:
+                return "This archive unpacks to more than any shop's data."
+            for row in rows:
+                target = folder / row.filename
+                if row.is_dir():
+                    continue
+                target.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+                descriptor = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+                with archive.open(row) as packed, os.fdopen(descriptor, "wb") as out:
+                    shutil.copyfileobj(packed, out)
+    except (zipfile.BadZipFile, OSError, EOFError, zlib.error) as error:
+        return f"{source} cannot be unpacked: {error}."
+    return ""
+
+
+def what_is_wrong(database: Path) -> str:
+    """Whether a database is whole, ours, and of no newer version than this program; empty when all is well."""
+    try:
+        with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as opened:
+            found = opened.execute("pragma integrity_check").fetchone()[0]
+            if found != "ok":
+                return f"The database in this backup is damaged: {found}."
+            tables = {row[0] for row in opened.execute("select name from sqlite_master where type = 'table'")}
+            if not {"django_migrations", "cases_case", "scans_scan", "accounts_user"} <= tables:
+                return "The database in this backup is not Gumshoe's."
+            applied = {(app, name) for app, name in opened.execute("select app, name from django_migrations")}
+    except sqlite3.Error as error:
+        return f"The database in this backup cannot be read: {error}."
+    ours = {path.parent.parent.name for path in ROOT.glob("gumshoe/web/*/migrations/0*.py")}
+    known = {(path.parent.parent.name, path.stem) for path in ROOT.glob("gumshoe/web/*/migrations/0*.py")}
+    newer = sorted(f"{app}.{name}" for app, name in applied if app in ours and (app, name) not in known)
+    if newer:
+        return f"This backup comes from a newer version of Gumshoe ({newer[0]}). Update first, then restore."
+    return ""
 
 
 def shop_data() -> Path:
@@ -143,7 +220,7 @@ def shop_data() -> Path:
 
 def manage(*arguments: str, data: Path, settings: str = "gumshoe.settings.base") -> int:
     """Run manage.py in the virtual environment; Ctrl-C goes through to it."""
-    data.mkdir(parents=True, exist_ok=True)
+    data.mkdir(mode=0o700, parents=True, exist_ok=True)
     environment = os.environ | {"GUMSHOE_DATA": str(data), "DJANGO_SETTINGS_MODULE": settings, "PYTHONUNBUFFERED": "1"}
     process = subprocess.Popen([str(PYTHON), "manage.py", *arguments], cwd=ROOT, env=environment)
     while True:

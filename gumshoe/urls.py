@@ -17,5 +17,6 @@ urlpatterns = [
     path("", include("gumshoe.web.reports.urls")),
 ]
 handler403 = "gumshoe.web.ui.views.forbidden"
+handler400 = "gumshoe.web.ui.views.bad_request"
 handler404 = "gumshoe.web.ui.views.not_found"
 handler500 = "gumshoe.web.ui.views.server_error"

@@ -8,7 +8,7 @@ from csp.constants import NONE, SELF
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 DATA_DIR = Path(os.environ.get("GUMSHOE_DATA", ROOT / "data" / "shop"))
-DATA_DIR.mkdir(parents=True, exist_ok=True)
+DATA_DIR.mkdir(mode=0o700, parents=True, exist_ok=True)
 
 
 def _secret_key() -> str:
@@ -62,6 +62,7 @@ MIDDLEWARE = [
     "gumshoe.web.ui.middleware.ErrorPages",
     "axes.middleware.AxesMiddleware",
 ]
+CSRF_FAILURE_VIEW = "gumshoe.web.ui.views.csrf_failed"
 ROOT_URLCONF = "gumshoe.urls"
 WSGI_APPLICATION = "gumshoe.wsgi.application"
 TEMPLATES = [
@@ -136,10 +137,13 @@ SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_AGE = 12 * 3600
 CSRF_COOKIE_SAMESITE = "Lax"
-# Behind TLS set GUMSHOE_TLS=1: cookies then travel encrypted only.
-if os.environ.get("GUMSHOE_TLS") == "1":
+# Behind TLS set GUMSHOE_TLS=1: cookies then travel encrypted only, and browsers are told to come by TLS alone. Which
+# scheme and address a request came by, the proxy says: the server believes it from GUMSHOE_PROXY only (serving.py).
+TLS = os.environ.get("GUMSHOE_TLS") == "1"
+PROXY = os.environ.get("GUMSHOE_PROXY", "127.0.0.1" if TLS else "")
+if TLS:
     SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
-    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SECURE_HSTS_SECONDS = 365 * 86_400
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 
 # Mail goes into a folder beside the data unless a mail server is named (GUMSHOE_MAIL_HOST).

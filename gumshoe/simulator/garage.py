@@ -7,7 +7,8 @@ import logging
 import os
 import threading
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -31,6 +32,8 @@ from gumshoe.simulator.wiring import measure, record
 log = logging.getLogger(__name__)
 SAVE_EVERY_S = 2.0
 _SLICE_S = 0.02
+AWAKE_S, WAITS_S = 15.0, 5.0
+"""So long a car stays awake after somebody was there; so often it looks whether the process ends."""
 
 
 @dataclass(frozen=True)
@@ -83,14 +86,41 @@ def drive_history(stand_in: StandIn, vehicle: Vehicle | None = None) -> str:
     return json.dumps(vehicle.save())
 
 
+class _Door:
+    """The lock of a vehicle: whoever comes in by it is somebody at the car, and wakes it."""
+
+    def __init__(self, runner: Runner) -> None:
+        self._runner, self._lock = runner, threading.Lock()
+
+    def __enter__(self) -> None:
+        self._lock.acquire()
+        self._runner.wake()
+
+    def __exit__(self, *_: object) -> None:
+        self._lock.release()
+
+    @contextmanager
+    def unseen(self) -> Iterator[None]:
+        """Inside without being somebody: the passing of time."""
+        with self._lock:
+            yield
+
+
 class Runner(threading.Thread):
-    """Runs one vehicle's time. Everything that touches the vehicle goes through ``with runner.lock``."""
+    """Runs one vehicle's time. Everything that touches the vehicle goes through ``with runner.lock``.
+
+    A car that nobody looks at and that is not driven sleeps: it costs nothing, and when somebody comes it has stood so
+    long (key off), or its time stood still (key on, engine idling with nobody there).
+    """
 
     def __init__(self, stand_in: StandIn, channel: str, state_file: Path | None = None) -> None:
         super().__init__(name=f"vehicle {stand_in.key}", daemon=True)
         self.stand_in, self.channel, self.state_file = stand_in, channel, state_file
         self.vehicle = vehicle_of(stand_in)
-        self.lock = threading.Lock()
+        self.lock = _Door(self)
+        self._seen = time.monotonic()
+        self._asleep_since: float | None = None
+        self._woken = threading.Event()
         self.speedup = 1.0
         self._stopping = threading.Event()
         bus = can.Bus(interface="virtual", channel=channel)
@@ -125,7 +155,10 @@ class Runner(threading.Thread):
         due, saved = time.monotonic(), time.monotonic()
         was_driving = False
         while not self._stopping.is_set():
-            with self.lock:
+            if self._sleeps():
+                due = saved = time.monotonic()
+                continue
+            with self.lock.unseen():
                 steps = max(1, round(self.speedup * _SLICE_S / DT))
                 for _ in range(steps):
                     self.vehicle.step()
@@ -134,7 +167,7 @@ class Runner(threading.Thread):
                 was_driving = self.vehicle.driving
             now = time.monotonic()
             if now - saved > SAVE_EVERY_S:
-                self.save()
+                self.save(seen=False)
                 saved = now
             due += _SLICE_S
             if due > now:
@@ -143,19 +176,48 @@ class Runner(threading.Thread):
                 due = now
                 time.sleep(0.0005)
 
+    def wake(self) -> None:
+        """Somebody is at the car (called with the lock held): what passed while it slept has passed."""
+        self._seen = time.monotonic()
+        since, self._asleep_since = self._asleep_since, None
+        if since is not None:
+            if self.vehicle.key is Key.OFF:
+                self.vehicle.soak((self._seen - since) / 3600.0)
+            self._woken.set()
+
+    @property
+    def asleep(self) -> bool:
+        """Whether its time stands still."""
+        return self._asleep_since is not None
+
+    def _sleeps(self) -> bool:
+        """Fall asleep when nobody has been there for a while; wait until somebody comes. Whether it sleeps."""
+        with self.lock.unseen():
+            lonely = time.monotonic() - self._seen > AWAKE_S and not self.vehicle.driving
+            if self._asleep_since is None and lonely:
+                self._asleep_since = time.monotonic()
+                self._woken.clear()
+            asleep = self._asleep_since is not None
+        if asleep:
+            self.save(seen=False)
+            while not self._stopping.is_set() and not self._woken.wait(WAITS_S):
+                pass
+        return asleep
+
     def stop(self) -> None:
         """End both threads and keep the state."""
         self._stopping.set()
+        self._woken.set()
         if self.is_alive():
             self.join(2.0)
         self.node.stop()
         self.save()
 
-    def save(self) -> None:
+    def save(self, *, seen: bool = True) -> None:
         """Write the state file in one step, so that a kill leaves the old one or the new one."""
         if self.state_file is None:
             return
-        with self.lock:
+        with self.lock if seen else self.lock.unseen():
             text = json.dumps(self.vehicle.save())
         part = self.state_file.with_suffix(".part")
         part.write_text(text, encoding="utf-8")

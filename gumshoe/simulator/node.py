@@ -7,6 +7,8 @@ import random
 import threading
 import time
 from collections.abc import Callable
+from contextlib import AbstractContextManager
+from typing import Any
 
 import can
 import isotp
@@ -71,7 +73,7 @@ class Node(threading.Thread):
         self,
         bus: can.BusABC,
         modules: list[Module],
-        lock: threading.Lock,
+        lock: AbstractContextManager[Any],
         beyond: dict[tuple[int, int], Module] | None = None,
         lost_share: Callable[[], float] = lambda: 0.0,
     ) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import re
 import sqlite3
@@ -10,6 +11,7 @@ import sys
 import tempfile
 import tomllib
 import unittest
+import zipfile
 from pathlib import Path
 
 from django.test import TransactionTestCase
@@ -34,6 +36,19 @@ def run(*arguments: str, data: Path) -> subprocess.CompletedProcess[str]:
     )
 
 
+def shop_in(folder: Path, newer: str = "") -> None:
+    """A database with the marks of ours, one value in it, and a key beside it."""
+    (folder / "gumshoe.sqlite3").unlink(missing_ok=True)
+    with sqlite3.connect(folder / "gumshoe.sqlite3") as database:
+        for table in ("cases_case", "scans_scan", "accounts_user"):
+            database.execute(f"create table {table} (id)")
+        database.execute("create table django_migrations (app, name)")
+        database.execute("insert into django_migrations values ('cases', ?)", (newer or "0001_first",))
+        database.execute("create table t (x)")
+        database.execute("insert into t values (42)")
+    (folder / "secret_key").write_text("k")
+
+
 class Commands(unittest.TestCase):
     def test_the_readme_names_commands_that_exist(self) -> None:
         readme = (ROOT / "README.md").read_text(encoding="utf-8")
@@ -49,11 +64,11 @@ class Commands(unittest.TestCase):
             folder, archive = Path(name) / "shop", Path(name) / "b.zip"
             folder.mkdir()
             self.assertIn("no shop data", run("backup", str(archive), data=folder).stderr)
-            with sqlite3.connect(folder / "gumshoe.sqlite3") as database:
-                database.execute("create table t (x)")
-                database.execute("insert into t values (42)")
-            (folder / "secret_key").write_text("k")
+            shop_in(folder)
+            (folder / "photos").mkdir()
+            (folder / "photos" / "one.jpg").write_bytes(b"jpg")
             self.assertEqual(run("backup", str(archive), data=folder).returncode, 0)
+            self.assertEqual(archive.stat().st_mode & 0o777, 0o600)
             self.assertIn("exists already", run("backup", str(archive), data=folder).stderr)
             with sqlite3.connect(folder / "gumshoe.sqlite3") as database:
                 database.execute("delete from t")
@@ -61,6 +76,57 @@ class Commands(unittest.TestCase):
             with sqlite3.connect(folder / "gumshoe.sqlite3") as database:
                 self.assertEqual(database.execute("select x from t").fetchall(), [(42,)])
             self.assertEqual((folder / "secret_key").read_text(), "k")
+            self.assertEqual(folder.stat().st_mode & 0o777, 0o700)
+            modes = {path.name: path.stat().st_mode & 0o777 for path in folder.rglob("*")}
+            self.assertEqual(modes, {"gumshoe.sqlite3": 0o600, "secret_key": 0o600, "photos": 0o700, "one.jpg": 0o600})
+
+    def test_what_is_no_backup_is_refused_and_changes_nothing(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder, other, archive = Path(name) / "shop", Path(name) / "other", Path(name) / "b.zip"
+            folder.mkdir()
+            shop_in(folder)
+
+            def refused(words: str) -> None:
+                done = run("restore", str(archive), data=folder)
+                self.assertEqual(done.returncode, 1, done.stdout)
+                self.assertIn(words, done.stderr)
+                self.assertIn("Nothing was changed", done.stderr)
+                self.assertEqual(sorted(path.name for path in Path(name).glob(".*")), [])
+                with sqlite3.connect(folder / "gumshoe.sqlite3") as database:
+                    self.assertEqual(database.execute("select x from t").fetchall(), [(42,)])
+
+            archive.write_bytes(b"eighteen bytes txt")
+            refused("cannot be unpacked")
+            with zipfile.ZipFile(archive, "w") as made:
+                made.writestr("gumshoe.sqlite3", b"x" * 5000)
+            refused("cannot be read")
+            other.mkdir()
+            with sqlite3.connect(other / "gumshoe.sqlite3") as database:
+                database.execute("create table somebody_elses (x)")
+            with zipfile.ZipFile(archive, "w") as made:
+                made.write(other / "gumshoe.sqlite3", "gumshoe.sqlite3")
+            refused("not Gumshoe's")
+            shop_in(other, newer="0999_from_the_future")
+            with zipfile.ZipFile(archive, "w") as made:
+                made.write(other / "gumshoe.sqlite3", "gumshoe.sqlite3")
+            refused("newer version")
+            with zipfile.ZipFile(archive, "w") as made:
+                made.write(folder / "gumshoe.sqlite3", "gumshoe.sqlite3")
+                made.writestr("../outside", "x")
+            refused("lead out of its folder")
+
+    def test_restore_refuses_while_the_data_is_served(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder, archive = Path(name) / "shop", Path(name) / "b.zip"
+            folder.mkdir()
+            shop_in(folder)
+            self.assertEqual(run("backup", str(archive), data=folder).returncode, 0)
+            with (folder / "serving.lock").open("w") as mark:
+                fcntl.flock(mark, fcntl.LOCK_EX)
+                done = run("restore", str(archive), data=folder)
+                self.assertEqual(done.returncode, 1)
+                self.assertIn("Stop it first", done.stderr)
+            self.assertEqual(run("restore", str(archive), data=folder).returncode, 0)
 
     def test_no_registry_address_in_lock_files_and_every_pin_hashed(self) -> None:
         for name in ("requirements.txt", "requirements-dev.txt"):

@@ -12,6 +12,7 @@ from gumshoe.core.casefile.model import CaseFile, CaseFileError
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.errors import BadInput
 from gumshoe.core.powertrain.description import usual
+from gumshoe.core.signals.recording import MOST_REACH_S
 
 MAX_BYTES = 60_000_000
 _CASE = TypeAdapter(CaseFile)
@@ -44,6 +45,9 @@ def read_case(text: str | bytes) -> CaseFile:
         for key, (times, values) in recording.columns.items():
             if len(times) != len(values):
                 raise CaseFileError(f"recordings.{number}.{key}: {len(times)} times but {len(values)} values.")
+        spans = [(min(times), max(times)) for times, _ in recording.columns.values() if times]
+        if spans and max(last for _, last in spans) - min(first for first, _ in spans) > 2 * MOST_REACH_S:
+            raise CaseFileError(f"recordings.{number}: its times are more than two weeks apart; one of them is wrong.")
     for number, snapshot in enumerate(case.scans):
         for module in snapshot.modules:
             for stored in module.codes:

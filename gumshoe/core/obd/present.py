@@ -61,7 +61,8 @@ def present_values(link: Link, keys: Iterable[str], module: int) -> dict[str, fl
             answered = True
             continue
         answered = True
-        found |= pid_table()[number].decode(split_current_data(payload, (number,))[number])
+        data = split_current_data(payload, (number,)).get(number)  # a bare answer tells nothing
+        found |= pid_table()[number].decode(data) if data is not None else {}
     if not answered:
         raise NoAnswer("The engine's control unit does not answer.")
     return {key: value for key, value in found.items() if key in wanted and key in fields_by_key()}

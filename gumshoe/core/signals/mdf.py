@@ -25,12 +25,17 @@ def available() -> bool:
     return importlib.util.find_spec("asammdf") is not None
 
 
-def _asammdf() -> Any:
+def needed() -> None:
+    """Raises BadInput when the extra is not installed."""
     if not available():
         raise BadInput(
             "MDF files need an extra that is not installed here.",
             remedies=("install requirements-mdf.txt", "or use CSV"),
         )
+
+
+def _asammdf() -> Any:
+    needed()
     import asammdf
 
     return asammdf

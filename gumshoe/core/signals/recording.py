@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from gumshoe.core.obd.poller import Sample
 
 Floats = NDArray[np.float64]
+MOST_REACH_S = 7 * 86_400.0
 
 
 @dataclass(frozen=True)
@@ -61,6 +62,21 @@ class Recording:
             if times.size:
                 channels[key] = Channel(times, values)
         return cls(channels)
+
+    def within_reach(self) -> tuple[Recording, int]:
+        """The recording without time stamps that no recording has (farther than a week from its middle), and how many
+        there were: one wild stamp would make it years long."""
+        times = [channel.times for channel in self.channels.values() if channel.times.size]
+        if not times:
+            return self, 0
+        middle = float(np.median(np.concatenate(times)))
+        kept, gone = {}, 0
+        for key, channel in self.channels.items():
+            near = np.abs(channel.times - middle) <= MOST_REACH_S
+            gone += int(channel.times.size - near.sum())
+            if near.any():
+                kept[key] = channel if near.all() else Channel(channel.times[near], channel.values[near])
+        return (Recording(kept) if gone else self), gone
 
     def missing(self, keys: Iterable[str]) -> tuple[str, ...]:
         """Keys that were not recorded."""

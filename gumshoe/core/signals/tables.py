@@ -266,6 +266,9 @@ def made_of(
     recording = Recording.sorted({key: Channel(times, values) for key, (times, values) in columns.items()})
     if not recording.channels:
         raise BadInput("The file holds no numbers besides its times.", remedies=("choose another file",))
+    recording, wild = recording.within_reach()
+    if wild:
+        notes.append(f"{wild} sample{'s' if wild > 1 else ''} with a time that cannot be (over a week off) left out.")
     return Read(recording, units, tuple(notes))
 
 

@@ -18,6 +18,18 @@ class EvidenceIsKept(GumshoeError):
     remedies = ("enter a correction: it supersedes the old entry and both stay visible",)
 
 
+MOST_TEXT = 20_000
+UNLIMITED = frozenset({"frames"})
+"""Fields that hold what a machine said."""
+
+
+class TooLong(GumshoeError):
+    """A text that is longer than what can be kept of it."""
+
+    kept = "Nothing was stored; what was typed waits in the form."
+    remedies = ("say it shorter", "put what is long into a file beside the case")
+
+
 class CaseIsClosed(GumshoeError):
     """Something was to be entered in a closed case."""
 
@@ -56,11 +68,25 @@ class Evidence(models.Model):
     def save(self, *args: Any, **kwargs: Any) -> None:
         if self.pk is not None:
             raise EvidenceIsKept(f"{self._meta.verbose_name} of {self.at:%Y-%m-%d %H:%M} cannot be changed.")
+        self._refuse_what_cannot_be_kept()
         cases = type(self)._meta.get_field("case").related_model
         if not self.AFTER_CLOSING and cases.objects.filter(pk=self.case_id, closed_at__isnull=False).exists():
             raise CaseIsClosed(f"Case {self.case.number} is closed: nothing more is entered in it.")
         kwargs["force_insert"] = True
         super().save(*args, **kwargs)
+
+    def _refuse_what_cannot_be_kept(self) -> None:
+        """Texts longer than their field, which SQLite would take, and signs that are none."""
+        for field in self._meta.concrete_fields:
+            value = getattr(self, field.attname)
+            if not isinstance(value, str):
+                continue
+            if "\x00" in value:
+                value = value.replace("\x00", "")
+                setattr(self, field.attname, value)
+            most = getattr(field, "max_length", None) or MOST_TEXT
+            if len(value) > most and field.name not in UNLIMITED:
+                raise TooLong(f"{str(field.verbose_name).capitalize()}: {len(value)} signs; {most} can be kept.")
 
     def delete(self, *args: Any, **kwargs: Any) -> NoReturn:
         raise EvidenceIsKept(f"{self._meta.verbose_name} of {self.at:%Y-%m-%d %H:%M} cannot be deleted.")

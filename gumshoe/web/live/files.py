@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import islice
 from pathlib import PurePath
 
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
+from gumshoe.core.casefile.untrusted import log_apart, table_apart
 from gumshoe.core.errors import BadInput
-from gumshoe.core.obd.buslog import SUFFIXES, is_diagnostic, messages, read_frames, samples_of, snapshot_of
-from gumshoe.core.obd.capture import candump_line
+from gumshoe.core.obd.buslog import SUFFIXES
 from gumshoe.core.signals import mdf
-from gumshoe.core.signals.mdf import read_mdf, write_mdf
-from gumshoe.core.signals.recording import Recording as Samples
-from gumshoe.core.signals.tables import read_table, write_long, write_wide
+from gumshoe.core.signals.mdf import write_mdf
+from gumshoe.core.signals.tables import write_long, write_wide
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, recordings, store
@@ -24,8 +22,6 @@ from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
 
 MOST_BYTES = 256 * 1024 * 1024
-MOST_KEPT = 200_000
-"""So many diagnostic frames of a log are kept with its scan."""
 
 
 @dataclass(frozen=True)
@@ -46,8 +42,10 @@ def read(case: Case, user: User, upload: UploadedFile) -> Made:
         )
     if PurePath(name).suffix.lower() in SUFFIXES:
         return _bus_log(case, user, name, upload.read())
-    reads = read_mdf if PurePath(name).suffix.lower() in mdf.SUFFIXES else read_table
-    found = reads(upload.read(), looking.channels(case))
+    is_mdf = PurePath(name).suffix.lower() in mdf.SUFFIXES
+    if is_mdf:
+        mdf.needed()
+    found = table_apart(upload.read(), looking.channels(case), mdf=is_mdf)
     count = len(found.recording.channels)
     steps = looking.steps(case, found.recording.channels)
     made = store.keep(case, user, found.recording, steps, label=PurePath(name).stem[:80], origin=f"file {name}")
@@ -58,17 +56,14 @@ def read(case: Case, user: User, upload: UploadedFile) -> Made:
 
 def _bus_log(case: Case, user: User, name: str, content: bytes) -> Made:
     """Frames of a bus that somebody else logged: its values become a recording, its codes a scan."""
-    frames = read_frames(content, PurePath(name).suffix.lower())
-    heard = messages(frames)
-    car = looking.car_of(case)
-    samples = Samples.from_samples(samples_of(heard, car.identifiers))
-    snapshot = snapshot_of(heard, scans.beyond(case))
+    found = log_apart(content, PurePath(name).suffix.lower(), looking.car_of(case).identifiers, scans.beyond(case))
+    samples, snapshot = found.recording, found.snapshot
     if not samples.channels and snapshot is None:
         raise BadInput(
-            f"{len(frames)} frames, and no diagnostic answer among them.",
+            f"{found.frames} frames, and no diagnostic answer among them.",
             remedies=("log while a tool reads codes or live data",),
         )
-    recording, words = None, [f"Read {len(frames)} frames."]
+    recording, words = None, [f"Read {found.frames} frames."]
     with transaction.atomic():
         if samples.channels and samples.seconds > 0.0:
             steps = looking.steps(case, samples.channels)
@@ -77,8 +72,7 @@ def _bus_log(case: Case, user: User, name: str, content: bytes) -> Made:
             words.append(f"{len(samples.channels)} channels over {samples.seconds:.0f} s are a recording.")
         if snapshot is not None:
             why = Scan.Why.AGAIN if case.scans.exists() else Scan.Why.INTAKE
-            lines = [candump_line(frame) for frame in islice(filter(is_diagnostic, frames), MOST_KEPT)]
-            scans.store(case, user, snapshot, lines, why, f"file {name}"[:80], samples.seconds)
+            scans.store(case, user, snapshot, list(found.lines), why, f"file {name}"[:80], samples.seconds)
             words.append(f"{len(snapshot.stored_codes)} codes of it are a scan.")
     return Made(recording, " ".join(words))
 

@@ -66,17 +66,19 @@ def _cut(samples: Samples) -> Iterable[dict[str, Channel]]:
     total = sum(channel.times.size for channel in samples.channels.values())
     if not total:
         return
-    begin = min(float(channel.times[0]) for channel in samples.channels.values() if channel.times.size)
     seconds = min(max(samples.seconds * BLOCK / total, 1.0), 60.0)
-    for number in range(int(samples.seconds / seconds) + 1):
-        edges = begin + seconds * np.array([number, number + 1])
-        found = {}
+    places = dict.fromkeys(samples.channels, 0)
+    while True:  # from sample to sample, not from minute to minute: a hole of years costs nothing
+        left = [float(row.times[places[key]]) for key, row in samples.channels.items() if places[key] < row.times.size]
+        if not left:
+            return
+        edge, found = max(min(left) + seconds, float(np.nextafter(min(left), np.inf))), {}
         for key, channel in samples.channels.items():
-            first, end = np.searchsorted(channel.times, edges)
+            first = places[key]
+            end = max(int(np.searchsorted(channel.times, edge)), first)
             if end > first:
-                found[key] = Channel(channel.times[first:end], channel.values[first:end])
-        if found:
-            yield found
+                found[key], places[key] = Channel(channel.times[first:end], channel.values[first:end]), end
+        yield found
 
 
 def _block(data: bytes, recording: Recording) -> dict[str, Channel]:

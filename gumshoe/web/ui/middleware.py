@@ -18,7 +18,17 @@ class ErrorPages:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        return self.get_response(request)
+        response = self.get_response(request)
+        html = request.headers.get("Accept", "").startswith(("text/html", "*/*")) or "Accept" not in request.headers
+        if response.status_code == 405 and html and not response.content:
+            words = "This address only takes what a form sends. Go back to the page and press its button."
+            told = render(request, "ui/message.html", {"title": "Not this way", "words": words}, status=405)
+            told["Allow"] = response.get("Allow", "")
+            response = told
+        response.headers.setdefault("Permissions-Policy", "camera=(self), microphone=(), geolocation=(), payment=()")
+        if getattr(request, "user", None) is not None and request.user.is_authenticated:
+            response.headers.setdefault("Cache-Control", "private, no-store")  # customers' data stays out of caches
+        return response
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         """A page for a person, JSON for a script; other errors take Django's way."""

@@ -17,6 +17,21 @@ def forbidden(request: HttpRequest, exception: Exception | None = None) -> HttpR
     )
 
 
+def bad_request(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    """400: what was sent cannot be read at all."""
+    words = "What was sent could not be read. Nothing was stored. Go back and try again."
+    return render(request, "ui/message.html", {"title": "Not understood", "words": words}, status=400)
+
+
+def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """403: the form does not come from a page of this sign-in (it is old, or another site sent it)."""
+    words = (
+        "This form belongs to a sign-in that has ended, or did not come from a page of this shop. Nothing was stored; "
+        "what you typed waits in the form as a draft. Open the page again, then send it."
+    )
+    return render(request, "ui/message.html", {"title": "This form is too old", "words": words}, status=403)
+
+
 def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
     """404."""
     return render(

@@ -7,10 +7,13 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandError
 
 from gumshoe.web.shop import demo, serving
 from gumshoe.web.vehicles import garage
+
+PORTS = 20
+"""So many ports are tried from the one asked for on."""
 
 
 class Command(BaseCommand):
@@ -23,6 +26,12 @@ class Command(BaseCommand):
         parser.add_argument("--port", type=int, default=8000)
 
     def handle(self, *args: Any, **options: Any) -> None:
+        try:
+            port, _held = serving.free_port(options["host"], options["port"], PORTS), serving.hold_data()
+        except serving.PortTaken as error:
+            raise CommandError(f"{error.what} Try: {'; '.join(error.remedies)}.") from error
+        if port != options["port"]:
+            self.stdout.write(f"Port {options['port']} is taken: this demo listens at {port}.")
         serving.prepare()
         first = demo.needed()
         if first:
@@ -32,9 +41,9 @@ class Command(BaseCommand):
             demo.load(self.stdout.write)
         people = ", ".join(f"{name} ({full}, {role.label.lower()})" for name, full, role in demo.PEOPLE)
         self.stdout.write("")
-        self.stdout.write(f"  Gumshoe demo:  http://{options['host']}:{options['port']}/")
+        self.stdout.write(f"  Gumshoe demo:  http://{options['host']}:{port}/")
         self.stdout.write(f"  Sign in as     {people}")
         self.stdout.write(f"  Password       {demo.password()}")
         self.stdout.write("  Try            New case → HQ 204 (island library) → Key on → Scan.   Ctrl-C stops.")
         self.stdout.write("")
-        serving.serve(options["host"], options["port"])
+        serving.serve(options["host"], port)

@@ -1,0 +1,193 @@
+"""Files of other tools are read in a process of their own, with limits on time and memory.
+
+A log that loops, or a few hundred kilobytes that unfold into gigabytes, then cost a named error and nothing of the
+server. The child says what it found as JSON and plain columns of numbers, never as objects.
+
+    python -m gumshoe.core.casefile.untrusted TASK     (used by ``read_apart`` alone)
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+import os
+import signal
+import subprocess
+import sys
+import threading
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from itertools import islice
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from pydantic import TypeAdapter
+
+from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.obd.buslog import is_diagnostic, messages, read_frames, samples_of, snapshot_of
+from gumshoe.core.obd.capture import candump_line
+from gumshoe.core.obd.identifiers import IdentifierRow
+from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.obd.stored import plain_snapshot, read_snapshot
+from gumshoe.core.obd.uds import ModuleAddress
+from gumshoe.core.signals.mdf import read_mdf
+from gumshoe.core.signals.recording import Channel, Recording
+from gumshoe.core.signals.strips import Told
+from gumshoe.core.signals.tables import Read, read_table
+
+MOST_SECONDS = 60
+MOST_MEMORY = 1_500 * 1024 * 1024
+"""Beyond what the process has when it begins to read."""
+AT_ONCE = threading.BoundedSemaphore(2)
+"""So many files are read at the same time."""
+MOST_KEPT = 200_000
+"""So many diagnostic frames of a log are kept with its scan."""
+REFUSED, TOO_MUCH = 3, 4
+ROOT = Path(__file__).resolve().parents[3]
+_KNOWN = TypeAdapter(dict[str, Told])
+_ROWS = TypeAdapter(list[IdentifierRow])
+_ADDRESSES = TypeAdapter(list[ModuleAddress])
+
+
+class TooMuch(BadInput):
+    """A file that takes more time or memory than reading a file may."""
+
+    kept = "Nothing was stored; the server went on meanwhile."
+    remedies = ("cut it to the stretch that matters", "export it again: it may be damaged", "use another format")
+
+
+@dataclass(frozen=True)
+class LogRead:
+    """What a bus log amounts to: how many frames, its values as a recording, its codes as a scan, the frames kept."""
+
+    frames: int
+    recording: Recording
+    snapshot: Snapshot | None
+    lines: tuple[str, ...]
+
+
+def table_apart(content: bytes, known: Mapping[str, Told], *, mdf: bool = False) -> Read:
+    """A CSV or MDF file as a recording. Raises BadInput saying what does not fit, TooMuch beyond the limits."""
+    argument = {"known": _KNOWN.dump_python(dict(known), mode="json")}
+    told, columns = read_apart("mdf" if mdf else "table", content, argument)
+    return Read(columns, told["units"], tuple(told["notes"]))
+
+
+def log_apart(
+    content: bytes, suffix: str, identifiers: Iterable[IdentifierRow] = (), beyond: Iterable[ModuleAddress] = ()
+) -> LogRead:
+    """A bus log: values and codes. Raises BadInput saying what does not fit, TooMuch beyond the limits."""
+    argument = {
+        "suffix": suffix,
+        "identifiers": _ROWS.dump_python(list(identifiers), mode="json"),
+        "beyond": _ADDRESSES.dump_python(list(beyond), mode="json"),
+    }
+    told, columns = read_apart("log", content, argument)
+    snapshot = read_snapshot(told["snapshot"]) if told["snapshot"] else None
+    return LogRead(told["frames"], columns, snapshot, tuple(told["lines"]))
+
+
+def read_apart(task: str, content: bytes, argument: Mapping[str, Any]) -> tuple[dict[str, Any], Recording]:
+    """Run a task on a file in a child. Raises BadInput with the child's reason, TooMuch beyond the limits."""
+    head = json.dumps(argument).encode()
+    environment = os.environ | {"OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": str(ROOT)}
+    with AT_ONCE:
+        child = subprocess.Popen(
+            [sys.executable, "-m", "gumshoe.core.casefile.untrusted", task],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            env=environment,
+            cwd=ROOT,
+        )
+        try:
+            said, _ = child.communicate(len(head).to_bytes(8, "big") + head + content, timeout=MOST_SECONDS + 5)
+        except subprocess.TimeoutExpired as error:
+            child.kill()
+            child.communicate()
+            raise TooMuch(f"The file took longer than {MOST_SECONDS} s to read.") from error
+    if child.returncode == REFUSED:
+        refusal = json.loads(said)
+        raise BadInput(refusal["what"], kept=refusal["kept"], remedies=tuple(refusal["remedies"]))
+    if child.returncode == -signal.SIGXCPU:
+        raise TooMuch(f"The file took longer than {MOST_SECONDS} s to read.")
+    if child.returncode != 0:
+        raise TooMuch(f"The file takes more than {MOST_MEMORY // 1024 // 1024} MB of memory to read, or is damaged.")
+    length = int.from_bytes(said[:8], "big")
+    told = json.loads(said[8 : 8 + length])
+    arrays = np.load(io.BytesIO(said[8 + length :]), allow_pickle=False)
+    columns = {
+        key: Channel(arrays[f"t{place}"], arrays[f"v{place}"]) for place, key in enumerate(told.pop("channels"))
+    }
+    return told, Recording(columns)
+
+
+# -- in the child -----------------------------------------------------------------------------------------
+
+
+def _table(content: bytes, argument: Mapping[str, Any]) -> tuple[dict[str, Any], Recording]:
+    found = read_table(content, _KNOWN.validate_python(argument["known"]))
+    return {"units": found.units, "notes": list(found.notes)}, found.recording
+
+
+def _mdf(content: bytes, argument: Mapping[str, Any]) -> tuple[dict[str, Any], Recording]:
+    found = read_mdf(content, _KNOWN.validate_python(argument["known"]))
+    return {"units": found.units, "notes": list(found.notes)}, found.recording
+
+
+def _log(content: bytes, argument: Mapping[str, Any]) -> tuple[dict[str, Any], Recording]:
+    frames = read_frames(content, argument["suffix"])
+    heard = messages(frames)
+    rows, beyond = _ROWS.validate_python(argument["identifiers"]), _ADDRESSES.validate_python(argument["beyond"])
+    snapshot = snapshot_of(heard, beyond)
+    kept = islice(filter(is_diagnostic, frames), MOST_KEPT) if snapshot else ()
+    told = {
+        "frames": len(frames),
+        "snapshot": plain_snapshot(snapshot) if snapshot else None,
+        "lines": [candump_line(frame) for frame in kept],
+    }
+    return told, Recording.from_samples(samples_of(heard, rows)).within_reach()[0]
+
+
+TASKS = {"table": _table, "mdf": _mdf, "log": _log}
+
+
+def limit() -> None:
+    """Bound this process: processor time, and memory beyond what it has now. Where the system cannot, only the parent's
+    patience is left."""
+    with contextlib.suppress(ImportError, OSError, ValueError):
+        import resource
+
+        resource.setrlimit(resource.RLIMIT_CPU, (MOST_SECONDS, MOST_SECONDS + 2))
+        pages = int(Path("/proc/self/statm").read_text(encoding="ascii").split()[0])
+        most = pages * resource.getpagesize() + MOST_MEMORY
+        resource.setrlimit(resource.RLIMIT_AS, (most, most))
+
+
+def main(task: str) -> int:
+    """Read from standard input, say what was found on standard output."""
+    limit()
+    try:
+        length = int.from_bytes(sys.stdin.buffer.read(8), "big")
+        argument = json.loads(sys.stdin.buffer.read(length))
+        told, recording = TASKS[task](sys.stdin.buffer.read(), argument)
+        body = io.BytesIO()
+        arrays = {}
+        for place, channel in enumerate(recording.channels.values()):
+            arrays[f"t{place}"], arrays[f"v{place}"] = channel.times, channel.values
+        np.savez(body, **arrays)  # type: ignore[arg-type]
+        head = json.dumps({**told, "channels": list(recording.channels)}).encode()
+        sys.stdout.buffer.write(len(head).to_bytes(8, "big") + head + body.getvalue())
+    except GumshoeError as error:
+        said = {"what": error.what, "kept": error.kept, "remedies": list(error.remedies)}
+        sys.stdout.buffer.write(json.dumps(said).encode())
+        return REFUSED
+    except MemoryError:
+        return TOO_MUCH
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1]))
