@@ -39,6 +39,7 @@ def repair(request: HttpRequest, pk: int) -> HttpResponse:
             chosen=chosen,
             standing_of=standing(assessment, chosen.id),
             candidates=candidates,
+            others=sorted((row for row in assessment.suspects if row not in candidates), key=lambda row: row.row.words),
             why=verdicts.why_failed(case, assessment),
             **ledger(case, "repair"),
         ),

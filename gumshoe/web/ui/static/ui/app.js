@@ -15,7 +15,17 @@
     return target.matches("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]");
   }
 
+  var KEYS = "gumshoe-keys";
+  function keysOff() { try { return localStorage.getItem(KEYS) === "off"; } catch (error) { return false; } }
+  function keysState(box) {
+    box.checked = !keysOff();
+    box.addEventListener("change", function () {
+      try { localStorage.setItem(KEYS, box.checked ? "on" : "off"); } catch (error) { /* private window: on again next time */ }
+    });
+  }
+
   function keys(event) {
+    if (keysOff()) return;
     if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
     var dialog = document.getElementById("keys-dialog");
     if (event.key === "?" && dialog) { dialog.open ? dialog.close() : dialog.showModal(); event.preventDefault(); return; }
@@ -33,9 +43,9 @@
   // Drafts whose form was sent go once a page came back that is neither an error nor the sign-in page.
   function forgetStored() {
     var came = (performance.getEntriesByType("navigation")[0] || {}).responseStatus || 200;
-    if (!root.hasAttribute("data-signed-in") || came >= 400 || document.querySelector(".errorlist")) return;
+    var refused = !root.hasAttribute("data-signed-in") || came >= 400 || document.querySelector(".errorlist");
     try {
-      JSON.parse(sessionStorage.getItem(SENT) || "[]").forEach(function (name) { localStorage.removeItem(name); });
+      if (!refused) JSON.parse(sessionStorage.getItem(SENT) || "[]").forEach(function (name) { localStorage.removeItem(name); });
       sessionStorage.removeItem(SENT);
     } catch (error) { /* nothing kept */ }
   }
@@ -100,6 +110,7 @@
     document.querySelectorAll("[data-close-dialog]").forEach(function (button) {
       button.addEventListener("click", function () { button.closest("dialog").close(); });
     });
+    document.querySelectorAll("[data-keys-on]").forEach(keysState);
     document.querySelectorAll("[data-keys]").forEach(function (button) {
       button.addEventListener("click", function () { document.getElementById("keys-dialog").showModal(); });
     });
@@ -107,6 +118,7 @@
 
   // Requests of the page's own scripts: JSON in, JSON out, errors with their remedies.
   window.Gumshoe = {
+    keysOff: keysOff,
     csrf: function () { return document.querySelector("meta[name=csrf]").content; },
     get: function (url) { return fetch(url, { headers: { Accept: "application/json" } }).then(answer, gone); },
     post: function (url, data) {

@@ -187,7 +187,7 @@
   Strips.prototype.keys = function () {
     var self = this;
     document.addEventListener("keydown", function (event) {
-      if (event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input, textarea, select")) return;
+      if (window.Gumshoe.keysOff() || event.ctrlKey || event.metaKey || event.altKey || event.target.matches("input, textarea, select")) return;
       if (event.key !== "[" && event.key !== "]") return;
       self.edgeOfSelection(event.key === "[");
       event.preventDefault();
