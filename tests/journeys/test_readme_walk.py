@@ -88,7 +88,8 @@ class Walk(Journey):
 
     def _repair(self, suspect: str, repair: str) -> None:
         self._tab("Repair")
-        self.press("Another verdict" if self.case.verdicts.exists() else "Name the fault")
+        if self.case.verdicts.exists():
+            self.press("Another verdict")
         option = f"#suspect option[value='{suspect}']"
         self.find(option).click()
         self.press("Store the verdict")

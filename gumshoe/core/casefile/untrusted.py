@@ -37,8 +37,8 @@ from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.strips import Told
 from gumshoe.core.signals.tables import Read, read_table
 
-MOST_SECONDS = 60
-MOST_MEMORY = 1_500 * 1024 * 1024
+MOST_SECONDS = int(os.environ.get("GUMSHOE_READ_SECONDS", "60"))
+MOST_MEMORY = int(os.environ.get("GUMSHOE_READ_MB", "1500")) * 1024 * 1024
 """Beyond what the process has when it begins to read."""
 AT_ONCE = threading.BoundedSemaphore(2)
 """So many files are read at the same time."""

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from gumshoe.core.codes import CodeState
-from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, Snapshot
 from gumshoe.core.proof.provoked import Found
 from gumshoe.core.words import measured
 
@@ -27,11 +27,18 @@ class ClearCheck:
 
 
 def check_clear(
-    snapshot: Snapshot | None, loose_ends: tuple[str, ...], rpm: float | None, found: Iterable[Found] = ()
+    snapshot: Snapshot | None,
+    loose_ends: tuple[str, ...],
+    rpm: float | None,
+    found: Iterable[Found] = (),
+    *,
+    cut_off: bool = False,
 ) -> ClearCheck:
     """Judge a clearing. ``rpm`` is the engine speed now, None when the vehicle does not answer; ``found``: the codes of
-    the last scan, sorted by what the work explains."""
+    the last scan, sorted by what the work explains; ``cut_off``: a clearing was begun and has no end on record."""
     blocks = []
+    if cut_off:
+        blocks.append("A clearing was cut off: close it first, so that what it did is on record.")
     if snapshot is None:
         blocks.append("No scan is stored for this case: scan first, so that nothing is lost.")
     for end in loose_ends:
@@ -55,6 +62,8 @@ def check_clear(
             losses.append("Readiness of: " + ", ".join(done) + ". An inspection will turn the car away until they ran.")
     if module.results:
         losses.append("Monitor results and misfire counters (kept here with the scan)")
+    for words in snapshot.codes_unread:
+        losses.append(f"Not read: {words}. That unit is not asked to clear: what it holds is not known.")
     losses.append("Learnt fuel trims: idle can be rough until they are learnt again")
     permanent = snapshot.codes_in(CodeState.PERMANENT)
     remains = []
@@ -64,6 +73,9 @@ def check_clear(
             + ", ".join(permanent)
             + ". No tool clears these; the control unit removes them itself once the monitor has run and passed."
         )
+    hidden = [module.label for module in snapshot.modules if _unknown(module, Part.PERMANENT)]
+    if hidden:
+        remains.append(f"Permanent codes of {', '.join(hidden)}: not read, so whether there are any is not known.")
     history = snapshot.codes_in(CodeState.HISTORY)
     if history:
         remains.append("Codes of the past in modules that keep a record of their own may stay: " + ", ".join(history))
@@ -73,6 +85,12 @@ def check_clear(
         if row.flagged
     ]
     return ClearCheck(tuple(blocks), tuple(losses), tuple(remains), tuple(warnings))
+
+
+def _unknown(module: ModuleSnapshot, part: Part) -> bool:
+    """Whether a part may be there and was not read."""
+    missing = module.missing(part)
+    return missing is not None and missing.offered
 
 
 @dataclass(frozen=True)

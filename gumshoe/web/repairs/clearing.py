@@ -46,7 +46,8 @@ def clear_check(case: Case) -> ClearCheck:
     """May the codes be cleared now?"""
     stored = scans.latest(case)
     snapshot = scans.snapshot_of(stored) if stored else None
-    return check_clear(snapshot, ends.open_ends(case), engine_speed(case), ends.sorted_codes(case))
+    codes, cut_off = ends.sorted_codes(case), bool(unfinished(case))
+    return check_clear(snapshot, ends.open_ends(case), engine_speed(case), codes, cut_off=cut_off)
 
 
 def guard_of(case: Case) -> str:

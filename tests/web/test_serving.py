@@ -1,0 +1,137 @@
+"""Serving a shop: behind a TLS proxy, closed to others, one server on one port, a copy before the database changes."""
+
+from __future__ import annotations
+
+import http.client
+import os
+import re
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from urllib.parse import urlencode
+
+from gumshoe.web.shop import serving
+
+ROOT = Path(__file__).resolve().parents[2]
+PROXIED = {"X-Forwarded-Proto": "https", "X-Forwarded-For": "203.0.113.7", "Host": "shop.example"}
+
+
+def manage(folder: Path, *arguments: str, **environment: str) -> subprocess.Popen[str]:
+    """manage.py with a data folder of its own."""
+    own = {"GUMSHOE_DATA": str(folder), "DJANGO_SETTINGS_MODULE": "gumshoe.settings.base", "PYTHONUNBUFFERED": "1"}
+    return subprocess.Popen(
+        [sys.executable, "manage.py", *arguments],
+        cwd=ROOT,
+        env=os.environ | own | environment,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+    )
+
+
+@contextmanager
+def served(folder: Path, **environment: str) -> Iterator[tuple[int, str]]:
+    """A server on a free port; gives the port and the first password."""
+    port = serving.free_port("127.0.0.1", 20_000 + os.getpid() % 20_000, 200)
+    process = manage(folder, "serve", "--port", str(port), **environment)
+    said = ""
+    try:
+        assert process.stdout is not None
+        for line in process.stdout:
+            said += line
+            if "serves at" in line:
+                break
+        for _ in range(100):
+            with socket.socket() as probe:
+                if probe.connect_ex(("127.0.0.1", port)) == 0:
+                    break
+            time.sleep(0.05)
+        found = re.search(r"password (\S+)", said)
+        yield port, found[1] if found else ""
+    finally:
+        process.terminate()
+        process.communicate(timeout=20)
+
+
+class Serving(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory(prefix="gumshoe-serving-")
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name) / "shop"
+
+    def ask(self, port: int, method: str, path: str, body: str = "", **headers: str) -> http.client.HTTPResponse:
+        link = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
+        self.addCleanup(link.close)
+        link.request(method, path, body, {name.replace("_", "-"): value for name, value in headers.items()})
+        return link.getresponse()
+
+    def test_sign_in_behind_a_tls_proxy(self) -> None:
+        """The headers a proxy sends (X-Forwarded-*, common practice); HSTS is RFC 6797 [S]."""
+        with served(self.folder, GUMSHOE_TLS="1", GUMSHOE_HOSTS="shop.example") as (port, word):
+            page = self.ask(port, "GET", "/sign-in/", **PROXIED)
+            text = page.read().decode()
+            self.assertEqual(page.status, 200)
+            self.assertIn("max-age=31536000", page.headers["Strict-Transport-Security"])
+            token = re.search(r'name="csrfmiddlewaretoken" value="([^"]+)"', text)
+            cookie = re.search(r"csrftoken=([^;]+)", page.headers["Set-Cookie"])
+            assert token and cookie
+            self.assertIn("Secure", page.headers["Set-Cookie"])
+            form = urlencode({"username": "lead", "password": word, "csrfmiddlewaretoken": token[1]})
+            sent = PROXIED | {
+                "Origin": "https://shop.example",
+                "Referer": "https://shop.example/sign-in/",
+                "Cookie": f"csrftoken={cookie[1]}",
+                "Content-Type": "application/x-www-form-urlencoded",
+            }
+            answer = self.ask(port, "POST", "/sign-in/", form, **sent)
+            self.assertEqual(answer.status, 302, answer.read()[:300])
+            self.assertIn("sessionid", " ".join(answer.headers.get_all("Set-Cookie", [])))
+            foreign = self.ask(port, "POST", "/sign-in/", form, **(sent | {"Origin": "https://evil.example"}))
+            self.assertEqual(foreign.status, 403)
+            modes = {path.name: path.stat().st_mode & 0o777 for path in (self.folder, *self.folder.iterdir())}
+            self.assertEqual(modes["shop"], 0o700)
+            self.assertEqual(
+                {mode for name, mode in modes.items() if "sqlite" in name or name == "secret_key"}, {0o600}
+            )
+
+    def test_nobody_else_may_say_what_a_request_came_by(self) -> None:
+        with served(self.folder, GUMSHOE_TLS="1", GUMSHOE_PROXY="192.0.2.1", GUMSHOE_HOSTS="shop.example") as (port, _):
+            page = self.ask(port, "GET", "/sign-in/", **PROXIED)
+            self.assertEqual(page.status, 200)
+            self.assertIsNone(page.headers.get("Strict-Transport-Security"))
+
+    def test_a_taken_port_and_served_data_are_one_sentence_each(self) -> None:
+        with served(self.folder) as (port, _):
+            second = manage(Path(self.folder.parent) / "other", "serve", "--port", str(port))
+            said, _ = second.communicate(timeout=60)
+            self.assertNotIn("Traceback", said)
+            self.assertIn(f"Port {port} at 127.0.0.1 cannot be used", said)
+            third = manage(self.folder, "serve", "--port", str(port + 1))
+            said, _ = third.communicate(timeout=60)
+            self.assertNotIn("Traceback", said)
+            self.assertIn("being served by another Gumshoe", said)
+
+    def test_the_demo_takes_the_next_free_port(self) -> None:
+        with socket.socket() as taken:
+            taken.bind(("127.0.0.1", 0))
+            taken.listen()
+            port = taken.getsockname()[1]
+            found = serving.free_port("127.0.0.1", port, 20)
+            self.assertGreater(found, port)
+            with self.assertRaises(serving.PortTaken):
+                serving.free_port("127.0.0.1", port, 1)
+
+    def test_a_copy_is_kept_before_the_database_changes(self) -> None:
+        self.assertEqual(manage(self.folder, "migrate", "-v", "0").wait(120), 0)
+        self.assertEqual(manage(self.folder, "migrate", "scans", "0002", "-v", "0").wait(120), 0)
+        with served(self.folder):
+            (copy,) = (self.folder / "before").iterdir()
+            self.assertEqual(copy.stat().st_mode & 0o777, 0o600)
+        with served(self.folder):
+            self.assertEqual(len(list((self.folder / "before").iterdir())), 1)
