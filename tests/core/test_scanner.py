@@ -190,6 +190,18 @@ class Scanning(unittest.TestCase):
         self.assertEqual(found.engine.responder, 0x7EA)
         self.assertEqual(find_engine(Link(ScriptedBus(car), timing=QUICK)), 0x7EA)  # type: ignore[arg-type]
 
+    def test_bitmaps_of_all_ones_end_and_bare_answers_are_told(self) -> None:
+        def endless(request: bytes) -> bytes | None:
+            if request[0] == 0x01 and len(request) == 2 and request[1] % 0x20 == 0:
+                return b"\x41" + request[1:2] + b"\xff\xff\xff\xff"
+            return module(request)
+
+        Poller(link(endless)[0], 0, ["rpm"]).poll()
+        scan(link(endless)[0])
+        bare = scan(link(lambda request: b"\x41\x00" if request == b"\x01\x00" else module(request))[0])
+        self.assertTrue(any("answered without telling" in line for line in bare.problems))
+        self.assertIn("current data of the engine", bare.unread)
+
     def test_a_busy_module_is_named_in_the_problems(self) -> None:
         def busy(request: bytes) -> bytes | None:
             return bytes((0x7F, 0x07, 0x21)) if request[0] == 0x07 else module(request)

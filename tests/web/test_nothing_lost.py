@@ -226,7 +226,6 @@ class ClearingOnRecord(Car):
         self.assertEqual(sorted(ended), ["begun", "refused"])
         self.assertEqual(ProofDrive.objects.count(), 1)
 
-
     def test_two_people_begin_one_recording(self) -> None:
         self.runner.key("start")
         self.runner.skip(3.0)

@@ -118,9 +118,7 @@ def read_apart(task: str, content: bytes, argument: Mapping[str, Any]) -> tuple[
     length = int.from_bytes(said[:8], "big")
     told = json.loads(said[8 : 8 + length])
     arrays = np.load(io.BytesIO(said[8 + length :]), allow_pickle=False)
-    columns = {
-        key: Channel(arrays[f"t{place}"], arrays[f"v{place}"]) for place, key in enumerate(told.pop("channels"))
-    }
+    columns = {key: Channel(arrays[f"t{place}"], arrays[f"v{place}"]) for place, key in enumerate(told.pop("channels"))}
     return told, Recording(columns)
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields, replace
-from functools import cache, cached_property
+from functools import cache, cached_property, lru_cache
 from pathlib import Path
 
 from gumshoe.core.errors import DataError
@@ -62,6 +62,8 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.positions import bank_of
 
 FOLDER = Path(__file__).parent
+MOST_EXPANDED = 64
+"""So many powertrains are kept expanded; some megabytes each."""
 
 
 @dataclass(frozen=True)
@@ -226,7 +228,7 @@ def check(loaded: Tables) -> None:
         _known("repairs.toml", repair.id, "caution", repair.cautions, loaded.cautions)
 
 
-@cache
+@lru_cache(maxsize=MOST_EXPANDED)
 def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     """The tables for one powertrain, and what is known of the vehicle beyond them.
 

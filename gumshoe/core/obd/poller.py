@@ -23,6 +23,8 @@ SLOW_KEYS = frozenset(
 IDENTIFIERS_PER_REQUEST = 4
 """As many as most control units take at once (common practice, no source)."""
 SLOW_EVERY = 10
+LAST_BITMAP = 0xE0
+"""The bitmaps end here, whatever a module announces beyond (SAE J1979 [S])."""
 _RATE_WINDOW_S = 5.0
 
 
@@ -105,9 +107,9 @@ class Poller:
                 payload = self.link.ask(self.module, bytes((0x01, base))).payload
             except (NoAnswer, Refused):
                 break
-            found = supported_from_bitmap(base, payload[2:6])
+            found = supported_from_bitmap(base, payload[2:6]) if len(payload) >= 6 else set()
             announced |= found
-            base = base + 0x20 if base + 0x20 in found else None
+            base = base + 0x20 if base + 0x20 in found and base < LAST_BITMAP else None
         return announced
 
     def rates(self) -> dict[str, float]:

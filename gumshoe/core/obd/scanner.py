@@ -197,6 +197,9 @@ class ModuleReader:
         base = 0
         while base <= 0xE0:
             payload = self._ask(bytes((service, base)), f"numbers of service {service:02X} from {base:02X}", part)
+            if payload is not None and len(payload) < 6:
+                self.problems.append(f"numbers of service {service:02X}: the module answered without telling them.")
+                self._miss(part, "the module answered without telling what it has")
             if payload is None or len(payload) < 6:
                 break
             announced = supported_from_bitmap(base, payload[2:6])

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
+from django.utils import timezone
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, GumshoeError
@@ -33,6 +35,8 @@ from gumshoe.web.vehicles import services as vehicles
 from gumshoe.web.vehicles.links import connection
 
 WARM_C = 70.0
+STILL_WARM = timedelta(minutes=20)
+"""So long a warm engine stays warm enough (common practice)."""
 BEING_WATCHED = "A drive is being watched already."
 
 
@@ -77,14 +81,21 @@ def recorded(clearing: Clearing) -> list[Observation]:
 def still_to_drive(clearing: Clearing, tracker: Tracker) -> DrivePlan:
     """The cheapest drive for what is missing."""
     needs = needs_of(tracker.plan, tracker.completed, frame_met=tracker.frame_met)
-    warm = False
-    if clearing.case.vehicle.stand_in:
-        try:
-            warm = vehicles.state(clearing.case.vehicle)["coolant_c"] >= WARM_C
-        except GumshoeError:
-            warm = False
+    warm = _is_warm(clearing.case)
     features = cases.powertrain_of(clearing.case).features
     return drive_for(needs, features, starts_warm=warm)
+
+
+def _is_warm(case: Case) -> bool:
+    """Whether the engine is warm now: the stand-in shows it, of a real car the coolant in a scan made just now."""
+    if case.vehicle.stand_in:
+        try:
+            return float(vehicles.state(case.vehicle)["coolant_c"]) >= WARM_C
+        except GumshoeError:
+            return False
+    stored = scans.latest(case)
+    snapshot = scans.snapshot_of(stored) if stored and timezone.now() - stored.at < STILL_WARM else None
+    return bool(snapshot and snapshot.engine and snapshot.engine.values.get("coolant_c", 0.0) >= WARM_C)
 
 
 def pieces_of(plan: DrivePlan) -> tuple[tuple[str, ...], ...]:

@@ -126,9 +126,7 @@ def export(case: Case) -> CaseFile:
         recurrence=RecurrenceFacts(often.times, often.over, often.unit, often.belief, often.why)
         if often and ours.is_added(often)
         else came.recurrence,
-        proof=_proof(judgement)
-        if judgement and ours.is_added(judgement)
-        else came.proof,
+        proof=_proof(judgement) if judgement and ours.is_added(judgement) else came.proof,
     )
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.utils import timezone
 
+from gumshoe.core.codes import TroubleCode, structure
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.obd.snapshot import Snapshot
@@ -106,8 +107,9 @@ def _titled(snapshot: Snapshot, knowledge: Knowledge) -> list[dict[str, str]]:
     found = []
     for code in snapshot.codes_in():
         row = knowledge.codes.get(code)
-        states = [item.state.value for module in snapshot.modules for item in module.codes if item.code == code]
-        found.append({"code": code, "title": row.title if row else "the maker's own code", "states": ", ".join(states)})
+        states = dict.fromkeys(item.state.value for item in snapshot.stored_codes if item.code == code)
+        title = row.title if row else f"{structure(TroubleCode(code)).words}; what it means is not known here"
+        found.append({"code": code, "title": title, "states": ", ".join(states)})
     return found
 
 

@@ -18,7 +18,7 @@ from gumshoe.core.casefile import read_case
 from gumshoe.core.casefile.files import MAX_BYTES
 from gumshoe.core.clues import MisfireReading, TestOutcome, read_misfire, scan_notes
 from gumshoe.core.codes import CodeState
-from gumshoe.core.errors import BadInput
+from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.obd.capture import candump_line
@@ -127,11 +127,8 @@ def perform(case: Case, user: User, why: str = Scan.Why.INTAKE) -> Scan:
     try:
         with link_of.use(tap=journal.take) as link:
             snapshot = scan(link, beyond=beyond(case), expect=expected_vin(case))
-    except AnotherCar:
-        journal.close(keep=False)
-        raise
-    except LinkError as error:
-        if journal.heard:
+    except GumshoeError as error:
+        if journal.heard and isinstance(error, LinkError):
             store(case, user, None, journal.lines, why, link_of.words, time.monotonic() - began)
             error.kept = "The raw frames heard so far are stored with the case; nothing else was changed."
         journal.close(keep=False)

@@ -170,9 +170,7 @@ def _last(rows: Iterable[Any]) -> Any:
 def _visit(case: Case, earlier: tuple[Case, ...] | None = None) -> Visit:
     verdict, judgement = _last(case.verdicts.all()), _last(case.judgements.all())
     refused = [
-        line.words
-        for line in case.lines.all()
-        if (given := list(line.answers.all())) and given[-1].kind != "approved"
+        line.words for line in case.lines.all() if (given := list(line.answers.all())) and given[-1].kind != "approved"
     ]
     return Visit(
         case,
