@@ -90,6 +90,7 @@ class BatteryWentFlat(AfterTheWork):
         page = self.text("clear")
         self.assertIn("expected from the work", page)
         self.assertIn("Relearn the throttle", page)
+        self.assertIn("set by our own work: battery went flat", self.text("report"))  # not a fault of the car
 
         cleared = clearing.clear(self.case, self.tess, triage=True)
         done = {row["module"] for row in cleared.modules if row["cleared"]}
@@ -198,7 +199,8 @@ class PlugLeftOff(AfterTheWork):
         judgement = proofs.finish(self.case, self.tess)
         self.assertEqual(judgement.verdict, "not yet", judgement.reasons)
         told = " ".join(judgement.reasons)
-        self.assertIn("New code P0102", told)
+        # Whether the plug's code was there already when the codes were cleared depends on how long the key was on.
+        self.assertRegex(told, "New code P0102|P0102 is pending again: the work had set it")
         self.assertIn("ledger", told)
         self.assertIn("air-flow meter unplugged", told)
         page = self.text("report/file")
@@ -337,7 +339,7 @@ class ComesAndGoes(AfterTheWork):
         given = offering.answer(self.case, self.tess, line.pk, "deferred", "owner", "at the counter")
         odds = 1 - (12_000 / 17_000) ** 3.5
         self.assertIn("Seen 3 times over 12,000 km", plain(given.risk))
-        self.assertIn(f"{odds:.0%}".replace("%", " %") + " within 5,000 km", given.risk)
+        self.assertIn(f"{odds:.0%}".replace("%", " %") + " within 5,000 km", plain(given.risk))
         for page in ("report", "repair/lines", "report/file"):
             self.assertIn("Half of such cars", self.text(page), page)
         with self.assertRaisesRegex(BadInput, "not been approved"):

@@ -133,11 +133,11 @@ def provoked_codes(case: Case) -> tuple[Provoked, ...]:
 
 
 @once
-def sorted_codes(case: Case) -> tuple[Found, ...]:
-    """The codes of the newest scan since the work began: old, expected from the work, or flagged. Empty while nothing
-    has happened to the car, or it has not been scanned since."""
+def sorted_codes(case: Case, shown: Scan | None = None) -> tuple[Found, ...]:
+    """The codes of a scan since the work began, of the newest unless one is given: old, expected from the work, or
+    flagged. Empty while nothing has happened to the car, or it has not been scanned since."""
     done = happenings(case)
-    stored = scans.latest(case)
+    stored = shown or scans.latest(case)
     if not done or stored is None or stored.at.timestamp() < min(item.since for item in done):
         return ()
     after = scans.snapshot_of(stored)

@@ -93,7 +93,11 @@ def codes_of(case: Case) -> list[dict[str, str]]:
     """The codes of the scan that tells, which is the one every other page reads, with their titles and states."""
     stored = scans.telling(case)
     snapshot = scans.snapshot_of(stored) if stored else None
-    return _titled(snapshot, cases.knowledge_of(case)) if snapshot else []
+    if snapshot is None:
+        return []
+    ours = {row.code: row.expected.words for row in ends.sorted_codes(case, stored) if row.expected and not row.old}
+    rows = _titled(snapshot, cases.knowledge_of(case))
+    return [{**row, "ours": ours.get(row["code"], "")} for row in rows]
 
 
 def unread_of(case: Case) -> tuple[str, ...]:
