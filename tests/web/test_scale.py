@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import numpy as np
 from django.db import connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
+from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.cases.models import Case
+from gumshoe.web.live import store
 from gumshoe.web.repairs import offering, verdicts
 from gumshoe.web.scans import services as scans
 from gumshoe.web.suspects import services as suspects
@@ -60,6 +63,16 @@ class Scale(TestCase):
         many = self.queries()
         self.assertEqual({name: n for name, n in many.items() if n > few[name]}, {})
         self.assertEqual({name: n for name, n in many.items() if n > MOST_QUERIES}, {})
+        # A case with work, clearing and verdict on record, and whatever else was recorded.
+        self.case = Case.objects.exclude(pk=self.case.pk).filter(judgements__verdict="proven").last()
+        Case.objects.filter(pk=self.case.pk).update(closed_at=None)
+        self.case.refresh_from_db()
+        turned = Recording({"rpm": Channel(np.array([0.0, 1.0]), np.array([800.0, 810.0]))})
+        for number in range(6):
+            store.keep(self.case, self.lead, turned, {"rpm": 0.25}, label=f"run {number}")
+        for page in pages(self.case).values():
+            self.client.get(page)  # a recording is judged once, and kept
+        self.assertEqual({name: n for name, n in self.queries().items() if n > MOST_QUERIES}, {})
 
     def test_the_sums_are_those_of_going_through_every_case(self) -> None:
         grow(self.lead, 40, "A")

@@ -47,6 +47,13 @@ class Observation:
     pending: tuple[str, ...] | None = None
     permanent: tuple[str, ...] | None = None
     lamp: bool | None = None
+    whole: bool = True
+    """Whether the code lists are all there is: of one that was read in part only what it holds counts."""
+
+    @property
+    def tells_absence(self) -> bool:
+        """Whether a code that is not in the lists is not there."""
+        return self.whole and self.confirmed is not None and self.pending is not None
 
 
 @dataclass
@@ -102,7 +109,7 @@ class Tracker:
         """Take one observation into account."""
         self._codes(seen)
         standing = seen.run_time_s is not None and seen.run_time_s <= 0.0
-        self.key_on_read |= standing and seen.confirmed is not None and seen.pending is not None
+        self.key_on_read |= standing and seen.tells_absence
         if seen.run_time_s is None:
             self.position = None  # key off, or an answer lost: the run time that follows tells which
             return
@@ -134,11 +141,11 @@ class Tracker:
                     self.returned[code] = state
                 elif code not in self.new:
                     self.new[code] = state
-        if self.plan.by_itself and seen.pending is not None:
+        if self.plan.by_itself and seen.pending is not None and seen.whole:
             self._absent |= wanted - set(seen.pending)
         if seen.permanent is not None:
             self.permanent = seen.permanent
-        if seen.confirmed is not None and seen.pending is not None:
+        if seen.tells_absence:
             self.codes_read_at_s = self.total_s
 
     def _drive(self, values: Mapping[str, float], step: float, trip: TripRecord) -> None:

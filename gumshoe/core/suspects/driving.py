@@ -6,6 +6,7 @@ not be read each say so. The dangers stand in ``dangers.toml`` (common practice)
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
@@ -24,6 +25,7 @@ from gumshoe.core.suspects.relations import CodeReading, Role
 FILE = Path(__file__).parent.parent / "knowledge" / "dangers.toml"
 SHOWN = 0.5
 """From this probability on, a suspect that a test has shown counts as there."""
+WATCH = "Watch the lamp: if it flashes, stop."
 NOT_KNOWN = "Not known: look it up before driving"
 ASIDE = (Role.STALE, Role.SELF)
 """Roles of codes that say nothing of the car's state now."""
@@ -113,10 +115,20 @@ def drive_advice(seen: Situation) -> DriveAdvice:
         advice = soon[0].advice if soon else "Bring it to the workshop without haste and without load."
         if unlinked:
             advice += f" What is behind {_listed(unlinked)} is not known here: look it up before a long way."
-        return DriveAdvice(False, "May be driven gently", advice)
+        return _said("May be driven gently", advice)
     if rows:
-        return DriveAdvice(False, "May be driven", rows[0].advice)
-    return DriveAdvice(False, "No code that limits driving", "Watch the lamp: if it flashes, stop.")
+        return _said("May be driven", rows[0].advice)
+    return DriveAdvice(False, "No code that limits driving", WATCH)
+
+
+def _said(title: str, words: str) -> DriveAdvice:
+    """The advice without saying its title twice: where the words begin with it, their first part becomes the title."""
+    if not words.startswith(title):
+        return DriveAdvice(False, title, words)
+    first = re.match(r"[^.;:]+", words)
+    end = first.end() if first else 0
+    rest = words[end:].lstrip(".;: ")
+    return DriveAdvice(False, words[:end], rest[:1].upper() + rest[1:] or WATCH)
 
 
 def _doubts(seen: Situation) -> list[str]:

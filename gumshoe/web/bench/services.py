@@ -12,6 +12,7 @@ from gumshoe.core.knowledge.rows import OutcomeRow, TestRow
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.ui.memo import once
 from gumshoe.web.vehicles import services as vehicles
@@ -60,8 +61,8 @@ def findings(case: Case, test: TestRow) -> list[dict[str, str]]:
 def performed(case: Case) -> list[dict[str, Any]]:
     """Every recorded test with its words; superseded ones marked."""
     knowledge = cases.knowledge_of(case)
-    rows, newest = [], {row.test: row.pk for row in case.testrecords.all()}
-    for row in case.testrecords.select_related("by"):
+    rows, newest = [], {row.test: row.pk for row in entries(case, "testrecords")}
+    for row in entries(case, "testrecords"):
         test = knowledge.tests.get(row.test)
         outcome = outcome_of(test, row.outcome) if test else None
         labels = {item.key: item for item in test.readings} if test else {}

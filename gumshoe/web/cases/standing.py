@@ -7,13 +7,16 @@ from copy import copy
 from dataclasses import dataclass
 from typing import Any
 
-from django.db.models import Prefetch, prefetch_related_objects
+from django.db.models import Exists, OuterRef, Prefetch, prefetch_related_objects
 from django.urls import reverse
 from django.utils import timezone
 
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
-from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs.models import Answer, Line, Review, Verdict
+from gumshoe.web.bench.models import TestRecord
+from gumshoe.web.cases.models import Case, Complaint
+from gumshoe.web.live.models import Recording
+from gumshoe.web.repairs.models import Answer, ClearingBegun, Line, LooseEnd, Review, Verdict
+from gumshoe.web.scans.models import Scan
 from gumshoe.web.ui.memo import once
 
 NOT_CONNECTED = ("typed in", "file", "case file")
@@ -44,35 +47,45 @@ class Standing:
     done: frozenset[str] = frozenset()
 
 
-BARE = {
-    "scans": ("pk", "case_id", "at", "interrupted", "link"),
-    "recordings": ("pk", "case_id", "at", "purpose"),
-    "testrecords": ("pk", "case_id"),
-    "complaints": ("pk", "case_id"),
-}
-"""Of these only so much is looked at: snapshots, frames and readings stay where they are."""
+HELD = ("complained", "scanned", "connected", "recorded", "tested")
+"""What is only asked for whether it is there: snapshots, frames and readings stay where they are."""
 
 
 def with_facts(cases: Iterable[Case]) -> list[Case]:
     """The cases with everything their standing is told from, in a fixed number of queries however many they are."""
     rows = list(cases)
-    bare = [
-        Prefetch(name, Case._meta.get_field(name).related_model.objects.only(*only), f"bare_{name}")
-        for name, only in BARE.items()
-    ]
+    held = _held(rows)
+    for case in rows:
+        vars(case).update(held[case.pk])
     prefetch_related_objects(
         rows,
-        *bare,
         Prefetch("clearings", to_attr="bare_clearings"),
+        Prefetch("clearingbeguns", ClearingBegun.objects.select_related("outcome")),
         "judgements",
         "verdicts__reviews",
         "verdicts__causes",
         "lines__works",
         "lines__answers",
-        "looseends__closed",
+        Prefetch("looseends", LooseEnd.objects.select_related("closed")),
         "followups",
     )
     return rows
+
+
+def _held(rows: list[Case]) -> dict[int, dict[str, bool]]:
+    """For every case, whether it has what stands in HELD."""
+    own = OuterRef("pk")
+    whole = Scan.objects.filter(case=own, interrupted=False)
+    kinds = (
+        Complaint.objects.filter(case=own),
+        whole,
+        whole.exclude(link__in=NOT_CONNECTED),
+        Recording.objects.filter(case=own).exclude(purpose=""),
+        TestRecord.objects.filter(case=own),
+    )
+    asked = {f"has_{name}": Exists(kind) for name, kind in zip(HELD, kinds, strict=True)}
+    found = Case.objects.filter(pk__in=[row.pk for row in rows]).annotate(**asked).values_list("pk", *asked)
+    return {pk: dict(zip(HELD, held, strict=True)) for pk, *held in found.order_by()}
 
 
 class _Facts:
@@ -81,11 +94,10 @@ class _Facts:
     def __init__(self, case: Case) -> None:
         held: Any = case  # with_facts gives it more
         self.closed = case.closed_at is not None
-        self.complained = bool(held.bare_complaints)
-        self.scanned = any(not row.interrupted for row in held.bare_scans)
-        self.recorded = any(row.purpose for row in held.bare_recordings)
-        self.connected = any(row.link not in NOT_CONNECTED for row in held.bare_scans)
-        self.tested = bool(held.bare_testrecords)
+        self.complained, self.scanned = held.complained, held.scanned
+        self.recorded, self.connected, self.tested = held.recorded, held.connected, held.tested
+        ended = {row.begun_id for row in held.bare_clearings}
+        self.cut_off = any(row.pk not in ended and _may_have_cleared(row) for row in case.clearingbeguns.all())
         self.clearing = _last(row for row in held.bare_clearings if not row.triage)
         judgements = list(case.judgements.all())
         judgement = _last(row for row in judgements if self.clearing and row.clearing_id == self.clearing.pk)
@@ -152,7 +164,7 @@ def _bare(case: Case) -> Case:
 @once
 def standing(case: Case) -> Standing:
     """The next action of a case."""
-    facts = _Facts(case if hasattr(case, "bare_scans") else with_facts([_bare(case)])[0])
+    facts = _Facts(case if hasattr(case, "bare_clearings") else with_facts([_bare(case)])[0])
     stage, action, tone = _next(facts)
     return Standing(stage, action, reverse(f"{_APPS[stage]}:{stage}", args=[case.pk]), tone, facts.done())
 
@@ -165,6 +177,8 @@ def _next(facts: _Facts) -> tuple[str, str, str]:
         return "complaint", "Write down the complaint", ""
     if not facts.scanned:
         return "scan", "Connect and scan", ""
+    if facts.cut_off:
+        return "clear", "Close the clearing that was cut off", "bad"
     if facts.loose and (facts.worked or facts.cleared):
         return "repair", f"Put back {facts.loose} loose end{'s' if facts.loose > 1 else ''}", "bad"
     if facts.proven:
@@ -185,6 +199,12 @@ def _next(facts: _Facts) -> tuple[str, str, str]:
     if not facts.recorded and facts.connected:
         return "live", "Record warm idle and 2500 rpm", ""
     return "suspects", "Make the next test", ""
+
+
+def _may_have_cleared(begun: Any) -> bool:
+    """Whether a clearing without an end on record may have cleared something."""
+    outcome = getattr(begun, "outcome", None)
+    return outcome is None or outcome.may_have_cleared
 
 
 def _last(rows: Iterable[Any]) -> Any:

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
+from django.db.models import Count
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.pids import FieldKind, fields_by_key
@@ -64,12 +65,15 @@ _read: dict[tuple[int, float, int], Recorded] = {}
 @once
 def recorded(case: Case) -> list[Recorded]:
     """Every recording of the case with its trims, newest last."""
-    return [read(case, recording) for recording in case.recordings.all()]
+    return [
+        read(case, recording) for recording in case.recordings.select_related("by").annotate(blocks=Count("chunks"))
+    ]
 
 
 def read(case: Case, recording: Recording) -> Recorded:
     """A recording's trims and what the rules see in it; read once for as long as nothing is added to it."""
-    key = recording.pk, recording.at.timestamp(), recording.chunks.count()
+    blocks = recording.blocks if hasattr(recording, "blocks") else recording.chunks.count()
+    key = recording.pk, recording.at.timestamp(), blocks
     if key not in _read:
         samples = samples_of(case, recording)
         try:

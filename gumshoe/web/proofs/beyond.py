@@ -8,9 +8,10 @@ from gumshoe.core.proof.plan import Plan
 from gumshoe.core.proof.signal_proof import Condemning, measured_again
 from gumshoe.core.proof.tracker import Condition, Tracker
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.entries import entries
 from gumshoe.web.proofs import runner, waiting
 from gumshoe.web.repairs import aftercare
-from gumshoe.web.repairs.models import Clearing
+from gumshoe.web.repairs.models import Clearing, Verdict
 from gumshoe.web.suspects import services as suspects
 
 LOOSE, INTERMITTENT = "loose", "intermittent"
@@ -36,11 +37,16 @@ def conditions_beyond(clearing: Clearing, tracker: Tracker) -> tuple[Condition, 
     return (*rows, HOW_OFTEN) if comes_and_goes(clearing, tracker.plan) else rows
 
 
+def verdict_before(clearing: Clearing) -> Verdict | None:
+    """What was named as the fault when the codes were cleared."""
+    return next((row for row in reversed(entries(clearing.case, "verdicts")) if row.at < clearing.at), None)
+
+
 def comes_and_goes(clearing: Clearing, plan: Plan) -> bool:
     """Whether what was repaired is a fault that is not there all the time: by the verdict, or by the kind of its
     code."""
     knowledge = cases.knowledge_of(clearing.case)
-    verdict = clearing.case.verdicts.filter(at__lt=clearing.at).last()
+    verdict = verdict_before(clearing)
     fault = knowledge.faults.get(verdict.suspect) if verdict else None
     kinds = {knowledge.codes[target.code].kind for target in plan.targets if target.code in knowledge.codes}
     return (fault is not None and fault.mode == LOOSE) or INTERMITTENT in kinds
@@ -62,8 +68,7 @@ def fixed_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
 
 def signal_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
     """The measured clues that condemned the part, and whether they are right again."""
-    case = clearing.case
-    verdict = case.verdicts.filter(at__lt=clearing.at).last()
+    case, verdict = clearing.case, verdict_before(clearing)
     if verdict is None:
         return ()
     wanted = [

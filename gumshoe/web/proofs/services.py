@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
+from operator import itemgetter
 from typing import Any
 
 from django.db import transaction
@@ -11,6 +12,7 @@ from django.utils import timezone
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.proof.clear_guard import permanent_words
 from gumshoe.core.proof.drive_plan import DrivePlan
 from gumshoe.core.proof.from_recording import observations_of
@@ -43,7 +45,7 @@ BEING_WATCHED = "A drive is being watched already."
 @once
 def clearing_of(case: Case) -> Clearing | None:
     """The clearing whose proof is looked at: the newest after a repair."""
-    return case.clearings.filter(triage=False).last()
+    return case.clearings.filter(triage=False).select_related("before").defer("before__frames").last()
 
 
 @once
@@ -66,13 +68,15 @@ def tracker_of(clearing: Clearing) -> Tracker:
 
 @once
 def recorded(clearing: Clearing) -> list[Observation]:
-    """Every observation on record since the clearing."""
-    return [
-        seen
+    """Every observation on record since the clearing, in the order they were made: the drives, and between them the
+    scans that closed one."""
+    made: list[tuple[datetime, list[Observation]]] = [
+        (drive.at, [seen for chunk in drive.chunks.all() for seen in runner.unpack(chunk.data)])
         for drive in clearing.drives.prefetch_related("chunks")
-        for chunk in drive.chunks.all()
-        for seen in runner.unpack(chunk.data)
     ]
+    closing = [row for row in scans.whole(clearing.case) if row.why == Scan.Why.AFTER_DRIVE and row.at > clearing.at]
+    made += [(row.at, [seen]) for row in closing if (seen := _seen_in(clearing, row)) is not None]
+    return [seen for _, seen_then in sorted(made, key=itemgetter(0)) for seen in seen_then]
 
 
 # -- driving ----------------------------------------------------------------------------------------------
@@ -166,7 +170,7 @@ def _judge(case: Case, user: User) -> Judgement:
     if clearing is None:
         raise BadInput("Nothing has been cleared after a repair yet.")
     tracker = tracker_of(clearing)
-    after = _scan_after(case, user)
+    after = _scan_after(clearing, user)
     if after is not None:
         tracker.observe(after)
     more = beyond.conditions_beyond(clearing, tracker)
@@ -174,7 +178,7 @@ def _judge(case: Case, user: User) -> Judgement:
     loose = ends.open_ends(case)
     if loose and verdict is Verdict.PROVEN:
         verdict, reasons = Verdict.NOT_YET, tuple(f"Loose end: {end}" for end in loose)
-    if after is None and verdict is Verdict.PROVEN:
+    if (after is None or not after.whole) and verdict is Verdict.PROVEN:
         verdict, reasons = Verdict.NOT_YET, ("The codes were not read after the drive: key on, then judge again",)
     reasons = (*reasons, *(f"Look first at the ledger: {words}" for words in _named_by_ledger(case, tracker)))
     judgement = Judgement.objects.create(
@@ -212,12 +216,17 @@ def _named_by_ledger(case: Case, tracker: Tracker) -> list[str]:
     return list(dict.fromkeys(f"{row.code}: {row.words}" for row in ends.provoked_codes(case) if row.code in seen))
 
 
-def _scan_after(case: Case, user: User) -> Observation | None:
+def _scan_after(clearing: Clearing, user: User) -> Observation | None:
     """The closing scan as an observation of the codes of every module; None when the vehicle does not answer."""
     try:
-        stored = scans.perform(case, user, Scan.Why.AFTER_DRIVE)
+        stored = scans.perform(clearing.case, user, Scan.Why.AFTER_DRIVE)
     except GumshoeError:
         return None
+    return _seen_in(clearing, stored)
+
+
+def _seen_in(clearing: Clearing, stored: Scan) -> Observation | None:
+    """What a scan tells the proof; None where the engine was not read."""
     snapshot = scans.snapshot_of(stored)
     if snapshot is None or snapshot.engine is None:
         return None
@@ -228,7 +237,17 @@ def _scan_after(case: Case, user: User) -> Observation | None:
         pending=snapshot.codes_in(CodeState.PENDING),
         permanent=snapshot.codes_in(CodeState.PERMANENT),
         lamp=snapshot.lamp,
+        whole=_read_whole(clearing, snapshot),
     )
+
+
+def _read_whole(clearing: Clearing, after: Snapshot) -> bool:
+    """Whether the engine, and every module that held codes when they were cleared, told its codes: a list that was not
+    read is not an empty one."""
+    before = scans.snapshot_of(clearing.before)
+    held = {row.responder for row in before.modules if row.codes} if before else set()
+    unread = {row.responder for row in after.modules if not row.codes_known} | {row.responder for row in after.silent}
+    return bool(after.engine and after.engine.codes_known and not held & unread)
 
 
 # -- for the page -----------------------------------------------------------------------------------------

@@ -17,6 +17,7 @@ from gumshoe.core.obd.uds import ModuleAddress
 from gumshoe.core.work import Condition, Needed, needed_after, readiness
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import ends
 from gumshoe.web.repairs.models import ProcedureRun
@@ -44,7 +45,7 @@ class Asked:
 def asked(case: Case) -> list[Asked]:
     """What the work asks for, each with its last run. A run before what asked for it does not count."""
     knowledge = cases.knowledge_of(case)
-    works, happened = list(case.works.select_related("line")), ends.happenings(case)
+    works, happened = entries(case, "works"), ends.happenings(case)
     causes = [(work.at.timestamp(), needed_after(knowledge, [work.line.repair], ())) for work in works]
     causes += [(item.until or item.since, needed_after(knowledge, (), [item])) for item in happened]
     runs = list(case.procedureruns.select_related("by"))

@@ -23,6 +23,7 @@ from gumshoe.core.proof.provoked import (
 )
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import working
 from gumshoe.web.repairs.models import LooseEnd, LooseEndClosed
@@ -95,7 +96,7 @@ def refuse_while_open(case: Case) -> None:
 @once
 def key_seen(case: Case) -> list[tuple[float, float]]:
     """Stretches of time (epoch seconds) in which a control unit answered: the key was on."""
-    seen = [(row.at.timestamp() - row.seconds, row.at.timestamp()) for row in case.scans.all()]
+    seen = [(row.at.timestamp() - row.seconds, row.at.timestamp()) for row in entries(case, "scans")]
     seen += [(at.timestamp(), at.timestamp()) for at in case.recordings.values_list("at", flat=True)]
     seen += [(at.timestamp(), at.timestamp()) for at in case.commandruns.values_list("at", flat=True)]
     return seen
@@ -107,7 +108,9 @@ def happenings(case: Case, until: datetime | None = None) -> tuple[Happening, ..
     seen = [(a, b) for a, b in key_seen(case) if until is None or a <= until.timestamp()]
     knowledge = cases.knowledge_of(case)
     found = []
-    for end in case.looseends.exclude(component="").select_related("closed"):
+    for end in entries(case, "looseends"):
+        if not end.component:
+            continue
         if until is not None and end.at > until:
             continue
         closed: LooseEndClosed | None = getattr(end, "closed", None)
@@ -117,7 +120,7 @@ def happenings(case: Case, until: datetime | None = None) -> tuple[Happening, ..
         did = Did(end.did)
         key = True if did is Did.FLAT else key_was_on(since, back, seen, told)
         found.append(Happening(end.component, did, words, since, back, key))
-    for work in case.works.select_related("line"):
+    for work in entries(case, "works"):
         if working.put_in_new(knowledge, work) and (until is None or work.at <= until):
             since = work.at.timestamp()
             words = f"{work.line.words} ({timezone.localtime(work.at):%H:%M})"
@@ -144,8 +147,8 @@ def sorted_codes(case: Case, shown: Scan | None = None) -> tuple[Found, ...]:
     if after is None:
         return ()
     began = min(item.since for item in done)
-    earlier = [row for row in case.scans.filter(interrupted=False) if row.at.timestamp() <= began]
-    before = scans.snapshot_of(earlier[-1]) if earlier else None
+    earlier = next((row for row in scans.whole(case) if row.at.timestamp() <= began), None)
+    before = scans.snapshot_of(earlier) if earlier else None
     return sort_codes(before, after, provoked(cases.knowledge_of(case), done))
 
 

@@ -28,12 +28,12 @@ class Verdict(Evidence):
     @property
     def review(self) -> Review | None:
         """What the lead said last; None while nobody has."""
-        return self.reviews.last()
+        return next(reversed(self.reviews.all()), None)
 
     @property
     def cause(self) -> str:
         """Why it failed, in words; empty while nobody has said."""
-        latest = self.causes.last()
+        latest = next(reversed(self.causes.all()), None)
         return latest.words if latest else self.root_cause
 
 

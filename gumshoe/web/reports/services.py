@@ -18,6 +18,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import recordings as live
 from gumshoe.web.proofs import services as proofs
@@ -62,11 +63,11 @@ def customer(case: Case) -> dict[str, Any]:
         "codes": codes_of(case),
         "unread": unread_of(case),
         "advice": suspects.advice_of(case) if case.closed_at is None else None,
-        "verdict": case.verdicts.last(),
+        "verdict": next(reversed(entries(case, "verdicts")), None),
         "tests": [row for row in bench.performed(case) if not row["superseded"]],
         "lines": rows,
         "left": [row for row in rows if row.answer and row.answer.kind != Answer.Kind.APPROVED],
-        "works": list(case.works.select_related("line", "by")),
+        "works": entries(case, "works"),
         "total": sum((row.line.total for row in rows if row.done), Decimal("0")),
         "judgement": judgement,
         "lamp_meaning": lamp_meaning(case, made, judgement.verdict if judgement else ""),
@@ -74,7 +75,7 @@ def customer(case: Case) -> dict[str, Any]:
         "permanent": proofs.permanent_note(tracker.plan, tracker) if tracker else "",
         "inspection": inspection(snapshot.engine if snapshot else None, snapshot.lamp if snapshot else None, features),
         "follow_up": case.followups.last(),
-        "ends": case.looseends.filter(closed__isnull=True),
+        "ends": [row for row in entries(case, "looseends") if not hasattr(row, "closed")],
         "comebacks": history.comebacks_of(case),
         "curve": waiting.curve_of(made, tracker) if made and tracker else None,
     }
@@ -124,7 +125,7 @@ def file(case: Case) -> dict[str, Any]:
     made = proofs.clearing_of(case)
     tracker: Tracker | None = proofs.tracker_of(made) if made else None
     scanned = []
-    for stored in case.scans.defer("frames").select_related("by"):
+    for stored in entries(case, "scans"):
         snapshot = scans.snapshot_of(stored)
         titled = _titled(snapshot, knowledge) if snapshot else []
         scanned.append((stored, snapshot, titled, _readiness_words(snapshot)))
@@ -139,17 +140,17 @@ def file(case: Case) -> dict[str, Any]:
         "commands": case.commandruns.select_related("by"),
         "traces": case.scopetraces.select_related("by"),
         "rulings": case.rulings.select_related("by"),
-        "verdicts": case.verdicts.select_related("by").prefetch_related("reviews__by", "causes__by"),
+        "verdicts": entries(case, "verdicts"),
         "lines": offering.proposed(case),
-        "works": case.works.select_related("line", "by"),
+        "works": entries(case, "works"),
         "photos": case.photos.select_related("by"),
-        "all_ends": case.looseends.select_related("by", "closed__by"),
+        "all_ends": entries(case, "looseends"),
         "provoked": ends.sorted_codes(case),
         "procedures": case.procedureruns.select_related("by"),
         "clearings": [(row, clearing.at_once(row)) for row in case.clearings.select_related("before", "after", "by")],
         "readiness": proofs.readiness(made, tracker) if made and tracker else [],
         "tracker": tracker,
-        "judgements": case.judgements.select_related("by"),
+        "judgements": entries(case, "judgements"),
         "recurrences": case.recurrences.select_related("by"),
         "followups": case.followups.select_related("by"),
         "mails": case.mails.select_related("by"),

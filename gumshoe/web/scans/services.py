@@ -35,6 +35,7 @@ from gumshoe.core.suspects.driving import DriveAdvice, drive_advice, situation_o
 from gumshoe.core.suspects.relations import CodeReading, CodesRead, read_codes
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.scans.models import Scan, VinAnswer
 from gumshoe.web.ui.memo import once
@@ -228,7 +229,7 @@ def latest_since(case: Case, moment: datetime) -> Scan | None:
 
 def whole(case: Case) -> list[Scan]:
     """The whole scans of a case, the newest first, their raw frames left where they are until asked for."""
-    rows = case.scans.all() if "scans" in getattr(case, "_prefetched_objects_cache", {}) else case.scans.defer("frames")
+    rows = case.scans.all() if "scans" in getattr(case, "_prefetched_objects_cache", {}) else entries(case, "scans")
     return sorted((row for row in rows if not row.interrupted), key=lambda row: (row.at, row.pk), reverse=True)
 
 
@@ -310,7 +311,7 @@ def advice_for(
             assessment,
             lamp=complaint.lamp if complaint else "",
             symptoms=complaint.symptoms if complaint else (),
-            tests=(TestOutcome(row.test, row.outcome, row.source, "") for row in case.testrecords.all()),
+            tests=(TestOutcome(row.test, row.outcome, row.source, "") for row in entries(case, "testrecords")),
             snapshot=snapshot,
             scanned=snapshot is not None,
         )

@@ -12,6 +12,7 @@ from typing import Any
 from django.db.models.signals import pre_save
 from django.utils import timezone
 
+from gumshoe.core.errors import GumshoeError
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.signals.derived import Deriver, derived_channels
@@ -148,7 +149,10 @@ def drive_skipped(case: Case, user: User, cleared: Clearing, trips: tuple[tuple[
         while running.vehicle.driving:
             running.skip(2.0)
             with_codes = running.vehicle.clock_s - codes_at > 30.0
-            seen = proofs_runner.observe(link, connection(case.vehicle).engine(link), codes=with_codes)
+            try:
+                seen = proofs_runner.observe(link, connection(case.vehicle).engine(link), codes=with_codes)
+            except GumshoeError:
+                continue  # one look lost, as on the road
             codes_at = running.vehicle.clock_s if with_codes else codes_at
             observations.append(seen)
     ProofChunk.objects.create(drive=drive, number=0, data=proofs_runner.pack(observations), last=True)

@@ -22,6 +22,7 @@ from gumshoe.core.suspects.driving import DriveAdvice
 from gumshoe.core.suspects.learning import Heard, Proven, multipliers
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.library.models import HeardRate
 from gumshoe.web.live import recordings as live
@@ -59,7 +60,7 @@ def evidence_of(case: Case, since: datetime | None = None) -> Evidence:
     document = cases.imported_of(case)
     if document and not document.recordings and since is None:
         trims = (*((trim, "imported", "") for trim in document.trims), *trims)
-    made = case.testrecords.all() if since is None else case.testrecords.filter(at__gt=since)
+    made = entries(case, "testrecords") if since is None else case.testrecords.filter(at__gt=since)
     # What was tested by hand stands above what a recording shows.
     tested = (TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in made)
     return Evidence(
@@ -122,12 +123,12 @@ def advice_of(case: Case) -> DriveAdvice:
 def unknown_in(case: Case) -> tuple[str, ...]:
     """Entries of the case that nothing here knows: shown, and counted as unknown."""
     complaint = cases.complaint_of(case)
-    entries = Evidence(
+    evidence = Evidence(
         symptoms=tuple(complaint.symptoms) if complaint else (),
-        tests=tuple(TestOutcome(row.test, row.outcome, row.source, "") for row in case.testrecords.all()),
+        tests=tuple(TestOutcome(row.test, row.outcome, row.source, "") for row in entries(case, "testrecords")),
         failed_repairs=tuple(failed_repairs(case)),
     )
-    return unknown_entries(entries, cases.knowledge_of(case))
+    return unknown_entries(evidence, cases.knowledge_of(case))
 
 
 def proof_wanted(case: Case, assessment: Assessment) -> TestRow | None:
@@ -135,13 +136,13 @@ def proof_wanted(case: Case, assessment: Assessment) -> TestRow | None:
     leader = assessment.suspects[0]
     if leader.proven_by or leader.probability < ENOUGH:
         return None
-    made = {row.test for row in case.testrecords.all()}
+    made = {row.test for row in entries(case, "testrecords")}
     return next((test for test in cases.knowledge_of(case).shown_by(leader.id) if test.id not in made), None)
 
 
 def ways_to_work(case: Case, assessment: Assessment) -> tuple[Outlook, ...]:
     """Every strategy followed to the end for this case."""
-    done = {row.test for row in case.testrecords.all()}
+    done = {row.test for row in entries(case, "testrecords")}
     known = {clue.variable for clue in assessment.clues if clue.kind is ClueKind.GRADED}
     costs = Costs(Settings.load().labour_per_hour)
     return outlooks(assessment, cases.knowledge_of(case), costs, done=done, known=known)
@@ -354,8 +355,9 @@ def _spread_labels(lines: list[dict[str, Any]], gap: float = 17.0) -> None:
 def failed_repairs(case: Case) -> list[tuple[str, str, str]]:
     """Repairs whose proof ended in *came back*."""
     failed = []
-    for clearing in case.clearings.filter(triage=False).prefetch_related("judgements"):
-        judgement = next(reversed(clearing.judgements.all()), None)
+    judged = {row.clearing_id: row for row in entries(case, "judgements")}
+    for clearing in case.clearings.filter(triage=False):
+        judgement = judged.get(clearing.pk)
         if judgement is None or judgement.verdict != ProofVerdict.CAME_BACK:
             continue
         for line in case.lines.filter(works__at__lt=clearing.at).distinct():

@@ -1,0 +1,23 @@
+"""What is on record of a case, one kind of entry at a time, found once a request whoever asks for it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from gumshoe.web.cases.models import Case
+from gumshoe.web.ui.memo import once
+
+JOINED = {
+    "looseends": ("closed", "closed__by"),
+    "works": ("line",),
+}
+FETCHED = {"verdicts": ("reviews__by", "causes__by")}
+LEFT = {"scans": ("frames",)}
+"""Of these only when it is asked for: the raw frames of a scan are long."""
+
+
+@once
+def entries(case: Case, kind: str) -> tuple[Any, ...]:
+    """All entries of a kind (``testrecords``, ``scans`` ...) in the order they were made, with who made them."""
+    rows = getattr(case, kind).select_related("by", *JOINED.get(kind, ())).prefetch_related(*FETCHED.get(kind, ()))
+    return tuple(rows.defer(*LEFT.get(kind, ())))
