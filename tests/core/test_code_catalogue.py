@@ -114,6 +114,8 @@ class Typed(unittest.TestCase):
     def test_nothing_and_far_too_much(self) -> None:
         with self.assertRaisesRegex(BadInput, "No trouble code"):
             read_typed("nothing here")
+        with self.assertRaisesRegex(BadInput, "No trouble code"):
+            read_typed("P0000")
         with self.assertRaisesRegex(BadInput, "at most 20,000"):
             read_typed("P0171\n" * 1_000_000)
         many = " ".join(f"P{n:04d}" for n in range(100, 400))

@@ -16,6 +16,8 @@ from gumshoe.core.obd.snapshot import FIRST_RESPONDER, ModuleSnapshot, Snapshot,
 
 MAX_CHARACTERS = 20_000
 MAX_CODES = 200
+NO_CODE = "P0000"
+"""What fills an empty place: no trouble code (SAE J2012)."""
 _STATES = {
     "confirmed": CodeState.CONFIRMED,
     "stored": CodeState.CONFIRMED,
@@ -48,7 +50,9 @@ def read_typed(text: str) -> Snapshot:
         for token in _TOKEN.findall(line):
             word = token.strip(".:()").lower()
             found = find_codes(token)
-            if found:
+            if any(code.text == NO_CODE for code in found):
+                unread.append(f"{token} (it says that there is no code)")
+            elif found:
                 waiting += [code.text for code in found]
                 told = []
             elif word in _STATES:
