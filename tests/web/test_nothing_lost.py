@@ -169,6 +169,7 @@ class ClearingOnRecord(Car):
         self.assertEqual(self.case.clearings.count(), 0)
         page = self.page("clear")
         self.assertIn("A clearing was cut off", page)
+        self.assertIn("Close the clearing that was cut off", page)  # the next action, on whatever page
         self.assertIn("perhaps asked to clear; what it did is not known", page)
         self.assertFalse(clearing.clear_check(self.case).allowed)
         self.assertIn("Cut off", self.page("report/file"))
