@@ -24,6 +24,7 @@ from gumshoe.web.vehicles.links import connection
 
 SETTLES_S = 1.5
 """So long the monitors of circuits get before the scan after clearing: a hard fault then stands again."""
+TRIES = 3
 
 
 class ClearRefused(GumshoeError):
@@ -33,13 +34,15 @@ class ClearRefused(GumshoeError):
 
 
 def engine_speed(case: Case) -> float | None:
-    """Engine speed now; None when the vehicle does not answer."""
-    try:
-        found = connection(case.vehicle)
-        with found.use() as link:
-            return present_values(link, ("rpm",), found.engine(link)).get("rpm")
-    except GumshoeError:
-        return None
+    """Engine speed now; None when the vehicle does not answer, asked more than once: a lost frame is no silence."""
+    for _ in range(TRIES):
+        try:
+            found = connection(case.vehicle)
+            with found.use() as link:
+                return present_values(link, ("rpm",), found.engine(link)).get("rpm")
+        except GumshoeError:
+            continue
+    return None
 
 
 def clear_check(case: Case) -> ClearCheck:
