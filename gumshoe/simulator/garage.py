@@ -323,6 +323,7 @@ class Runner(threading.Thread):
                 "speed_kmh": round(vehicle.speed_kmh),
                 "coolant_c": round(vehicle.engine.state.coolant_c),
                 "lamp": lamp,
+                "running": vehicle.engine.state.rpm >= 350.0,
                 "driving": vehicle.driving,
                 "drive_share": round(1.0 - vehicle.plan_left_s / total, 3) if vehicle.driving else 0.0,
                 "speedup": self.speedup,

@@ -69,6 +69,18 @@ class NotKnown(unittest.TestCase):
     def test_a_known_harmless_code_beside_an_unknown_one_does_not_make_it_harmless(self) -> None:
         self.assertEqual(advice("P0456", "P1234").title, NOT_KNOWN)
 
+    def test_nor_does_a_danger_that_only_asks_for_care(self) -> None:
+        found = advice("P1234", symptoms=("heavy_steering",))
+        self.assertEqual(found.title, NOT_KNOWN)
+        self.assertIn("steering", found.words)
+        self.assertIn("P1234", found.words)
+
+    def test_the_title_is_said_once(self) -> None:
+        for number in ("P0171", "P0443", "P0101", "P0128", "P0455", "P0420", "P0562"):
+            found = advice(number)
+            self.assertTrue(found.words, number)
+            self.assertFalse(found.words.startswith(found.title), found)
+
     def test_codes_that_were_not_read_are_no_codes_nowhere(self) -> None:
         for unread in (Unread(Part.CONFIRMED, "no answer"), Unread(Part.CONFIRMED, "not offered", offered=False)):
             with self.subTest(unread.why):

@@ -10,11 +10,12 @@ from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.platform import platforms
-from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
+from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Part, SilentModule, Snapshot, StoredCode, Unread
 from gumshoe.core.obd.status import Monitor, MonitorStatus
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.proof.clear_guard import check_clear
 from gumshoe.core.proof.from_recording import observations_of
+from gumshoe.core.proof.from_scan import observation_of
 from gumshoe.core.proof.plan import Plan, plan_proof
 from gumshoe.core.proof.tracker import Condition, Observation, Tracker, Verdict, replay
 from gumshoe.core.signals.recording import Channel, Recording
@@ -203,6 +204,36 @@ class Proof(unittest.TestCase):
     def test_time_not_watched_proves_nothing(self) -> None:
         seen = [Observation(2.0, IDLE, status()), Observation(3600.0, IDLE, status())]
         self.assertLessEqual(replay(plan(), seen).total_s, 32.0)
+
+
+class FromAScan(unittest.TestCase):
+    """A list that was not read is not an empty one."""
+
+    ENGINE = ModuleSnapshot(0x7E8, "ECM", codes=(StoredCode("P0303", CodeState.CONFIRMED),), values={"rpm": 0.0})
+    BEFORE = Snapshot(datetime(2026, 1, 1, tzinfo=UTC), "11 bit", (ENGINE,))
+
+    def seen(self, *unread: Unread, silent: tuple[SilentModule, ...] = (), rpm: float = 0.0) -> Observation:
+        module = replace(self.ENGINE, codes=(), unread=unread, values={"rpm": rpm})
+        found = observation_of(replace(self.BEFORE, modules=(module,), silent=silent), self.BEFORE)
+        assert found is not None
+        return found
+
+    def test_absence_is_told_by_lists_that_were_read(self) -> None:
+        self.assertTrue(self.seen().tells_absence)
+        self.assertEqual((self.seen().run_time_s, self.seen(rpm=800.0).run_time_s), (0.0, None))
+        self.assertFalse(self.seen(Unread(Part.PENDING, "no answer")).tells_absence)
+        self.assertTrue(self.seen(Unread(Part.PERMANENT, "no answer")).tells_absence)
+        self.assertIsNone(observation_of(replace(self.BEFORE, modules=()), self.BEFORE))
+
+    def test_a_silent_module_matters_where_it_held_codes(self) -> None:
+        silent = SilentModule("gearbox", 0x7E9, "no answer")
+        self.assertTrue(self.seen(silent=(silent,)).tells_absence)
+        gearbox = ModuleSnapshot(0x7E9, "TCM", codes=(StoredCode("P0715", CodeState.CONFIRMED),))
+        before = replace(self.BEFORE, modules=(self.ENGINE, gearbox))
+        after = replace(self.BEFORE, modules=(replace(self.ENGINE, codes=()),), silent=(silent,))
+        found = observation_of(after, before)
+        assert found is not None
+        self.assertFalse(found.tells_absence)
 
 
 class FromARecording(unittest.TestCase):

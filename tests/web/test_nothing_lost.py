@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import threading
+from collections.abc import Callable
 from datetime import UTC, datetime
 from unittest import mock
 
@@ -158,6 +159,26 @@ class NotRead(Car):
         self.assertIn("dowsing", self.page("report/file"))
 
 
+def pressed_twice(begin: Callable[[], object]) -> list[str]:
+    """What became of it when two people pressed at once."""
+    gate, ended = threading.Barrier(2), []
+
+    def press() -> None:
+        gate.wait()
+        try:
+            begin()
+            ended.append("begun")
+        except BadInput:
+            ended.append("refused")
+
+    threads = [threading.Thread(target=press) for _ in range(2)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(20.0)
+    return sorted(ended)
+
+
 class ClearingOnRecord(Car):
     def setUp(self) -> None:
         super().setUp()
@@ -209,44 +230,14 @@ class ClearingOnRecord(Car):
         scans.perform(self.case, self.tess)
         before = scans.latest(self.case)
         Clearing.objects.create(case=self.case, by=self.tess, before=before, by_itself=True)
-        gate, ended = threading.Barrier(2), []
-
-        def press() -> None:
-            gate.wait()
-            try:
-                proofs.begin(self.case, self.tess)
-                ended.append("begun")
-            except BadInput:
-                ended.append("refused")
-
-        threads = [threading.Thread(target=press) for _ in range(2)]
-        for thread in threads:
-            thread.start()
-        for thread in threads:
-            thread.join(20.0)
-        self.assertEqual(sorted(ended), ["begun", "refused"])
+        self.assertEqual(pressed_twice(lambda: proofs.begin(self.case, self.tess)), ["begun", "refused"])
         self.assertEqual(ProofDrive.objects.count(), 1)
 
     def test_two_people_begin_one_recording(self) -> None:
         self.runner.key("start")
         self.runner.skip(3.0)
         live.running(self.case)
-        gate, ended = threading.Barrier(2), []
-
-        def press() -> None:
-            gate.wait()
-            try:
-                live.begin_free(self.case, self.tess, "yard")
-                ended.append("begun")
-            except BadInput:
-                ended.append("refused")
-
-        threads = [threading.Thread(target=press) for _ in range(2)]
-        for thread in threads:
-            thread.start()
-        for thread in threads:
-            thread.join(20.0)
-        self.assertEqual(sorted(ended), ["begun", "refused"])
+        self.assertEqual(pressed_twice(lambda: live.begin_free(self.case, self.tess, "yard")), ["begun", "refused"])
         self.assertEqual(self.case.recordings.count(), 1)
 
 

@@ -13,6 +13,7 @@ from gumshoe.core.codes import TroubleCode
 from gumshoe.core.errors import BadInput
 from gumshoe.core.powertrain.description import usual
 from gumshoe.core.signals.recording import MOST_REACH_S
+from gumshoe.core.words import plain
 
 MAX_BYTES = 60_000_000
 _CASE = TypeAdapter(CaseFile)
@@ -113,8 +114,8 @@ def case_of(plain: dict[str, Any]) -> CaseFile:
 
 
 def write_case(case: CaseFile) -> str:
-    """The file's text: JSON, indented, in the order of the shape."""
-    return json.dumps(plain_case(case), indent=1, ensure_ascii=False) + "\n"
+    """The file's text: JSON, indented, in the order of the shape, without the marks round values."""
+    return plain(json.dumps(plain_case(case), indent=1, ensure_ascii=False)) + "\n"
 
 
 def json_schema() -> dict[str, Any]:

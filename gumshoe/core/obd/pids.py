@@ -141,3 +141,8 @@ def split_current_data(payload: bytes, asked: Iterable[int]) -> dict[int, bytes]
         parts[number] = data
         position += 1 + size
     return parts
+
+
+def readable(data: bytes) -> str:
+    """Printable ASCII of a padded field; anything else is dropped, so that a bad module cannot draw on a screen."""
+    return "".join(chr(byte) for byte in data if 32 <= byte < 127).strip()

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.pids import fields_by_key, pid_table, split_current_data, supported_from_bitmap
+from gumshoe.core.obd.pids import fields_by_key, pid_table, readable, split_current_data, supported_from_bitmap
 from gumshoe.core.obd.snapshot import ModuleSnapshot
 from gumshoe.core.obd.status import decode_status
 
@@ -42,7 +42,7 @@ def _named(link: Link, responder: int) -> str:
         payload = link.ask(responder, b"\x09\x0a").payload
     except LinkError:
         return ""
-    return "".join(chr(byte) for byte in payload[3:] if 32 <= byte < 127)
+    return readable(payload[3:])
 
 
 def present_values(link: Link, keys: Iterable[str], module: int) -> dict[str, float]:

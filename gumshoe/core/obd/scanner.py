@@ -15,7 +15,7 @@ from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.pids import pid_table, split_current_data, supported_from_bitmap
+from gumshoe.core.obd.pids import pid_table, readable, split_current_data, supported_from_bitmap
 from gumshoe.core.obd.results import MonitorResult, decode_results
 from gumshoe.core.obd.snapshot import (
     FreezeFrame,
@@ -318,7 +318,7 @@ class ModuleReader:
         return [body[start : start + size] for start in range(0, len(body), size)]
 
     def _texts(self, info: int, size: int) -> tuple[str, ...]:
-        return tuple(_readable(item) for item in self._items(info, size))
+        return tuple(readable(item) for item in self._items(info, size))
 
     def _text(self, info: int) -> str:
         texts = self._texts(info, 20)
@@ -332,13 +332,8 @@ class ModuleReader:
             return ""
         body = payload[3:].strip(b"\x00\xff ")
         try:
-            return check_vin(_readable(body)).vin if body else ""
+            return check_vin(readable(body)).vin if body else ""
         except BadInput as error:
             self.problems.append(f"VIN: {error.what} It was not stored.")
             self._miss(Part.IDENTITY, "its VIN is not whole")
             return ""
-
-
-def _readable(data: bytes) -> str:
-    """Printable ASCII of a padded field; anything else is dropped, so that a bad module cannot draw on a screen."""
-    return "".join(chr(byte) for byte in data if 32 <= byte < 127).strip()

@@ -103,12 +103,10 @@ def drive_advice(seen: Situation) -> DriveAdvice:
         words = [row.words for row in stops]
         return DriveAdvice(True, stops[0].title, " ".join(dict.fromkeys(words)), told)
     if urgent:
-        return DriveAdvice(True, "Do not drive on", urgent[0].advice, told)
-    if holding:
-        words = [*(row.words for row in holding), *doubts]
-        return DriveAdvice(False, holding[0].title, " ".join(words), told)
-    if doubts:
-        return DriveAdvice(False, NOT_KNOWN, " ".join(doubts), told)
+        return DriveAdvice(True, "Do not drive on", " ".join(dict.fromkeys(row.advice for row in urgent)), told)
+    if holding or doubts:
+        title = NOT_KNOWN if doubts else holding[0].title  # what is not known is not made harmless by what is
+        return DriveAdvice(False, title, " ".join([*(row.words for row in holding), *doubts]), told)
     soon = [row for row in rows if row.severity != "can wait"]
     unlinked = [row.number for row in rows if row.number not in seen.linked]
     if soon or unlinked:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from gumshoe.web.cases.models import Case
@@ -21,3 +22,8 @@ def entries(case: Case, kind: str) -> tuple[Any, ...]:
     """All entries of a kind (``testrecords``, ``scans`` ...) in the order they were made, with who made them."""
     rows = getattr(case, kind).select_related("by", *JOINED.get(kind, ())).prefetch_related(*FETCHED.get(kind, ()))
     return tuple(rows.defer(*LEFT.get(kind, ())))
+
+
+def newest(rows: Iterable[Any]) -> Any:
+    """The newest of some entries; None where there is none."""
+    return max(rows, key=lambda row: (row.at, row.pk), default=None)

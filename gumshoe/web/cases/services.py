@@ -18,6 +18,7 @@ from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.models import User
+from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.models import Case, Complaint, Reopened
 from gumshoe.web.library import services as library
 from gumshoe.web.ui.memo import once
@@ -77,7 +78,7 @@ def complain(case: Case, user: User, data: dict[str, Any]) -> Complaint:
 @once
 def complaint_of(case: Case) -> Complaint | None:
     """The complaint that holds."""
-    return max(case.complaints.all(), key=lambda row: (row.at, row.pk), default=None)
+    return newest(case.complaints.all())  # type: ignore[no-any-return]
 
 
 @once

@@ -13,6 +13,7 @@ from django.utils import timezone
 
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.web.bench.models import TestRecord
+from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.live.models import Recording
 from gumshoe.web.repairs.models import Answer, ClearingBegun, Line, LooseEnd, Review, Verdict
@@ -98,19 +99,19 @@ class _Facts:
         self.recorded, self.connected, self.tested = held.recorded, held.connected, held.tested
         ended = {row.begun_id for row in held.bare_clearings}
         self.cut_off = any(row.pk not in ended and _may_have_cleared(row) for row in case.clearingbeguns.all())
-        self.clearing = _last(row for row in held.bare_clearings if not row.triage)
+        self.clearing = newest(row for row in held.bare_clearings if not row.triage)
         judgements = list(case.judgements.all())
-        judgement = _last(row for row in judgements if self.clearing and row.clearing_id == self.clearing.pk)
+        judgement = newest(row for row in judgements if self.clearing and row.clearing_id == self.clearing.pk)
         self.proven = judgement is not None and judgement.verdict == ProofVerdict.PROVEN
-        failed = _last(row for row in judgements if row.verdict == ProofVerdict.CAME_BACK)
+        failed = newest(row for row in judgements if row.verdict == ProofVerdict.CAME_BACK)
         since = failed.at if failed else case.opened_at
         self.failed = failed is not None
-        self.verdict = _last(row for row in case.verdicts.all() if row.at > since)
+        self.verdict = newest(row for row in case.verdicts.all() if row.at > since)
         self.lines = [row for row in case.lines.all() if row.at > since]
         self.worked = [work for line in self.lines for work in line.works.all()]
         self.loose = sum(not hasattr(row, "closed") for row in case.looseends.all())
         self.sent_back = self.verdict is not None and self._is_sent_back(self.verdict)
-        follow = _last(case.followups.all())
+        follow = newest(case.followups.all())
         self.waits_until = (
             follow.due if follow and judgement is not None and follow.due > timezone.localdate() else None
         )
@@ -118,7 +119,7 @@ class _Facts:
 
     @staticmethod
     def _is_sent_back(verdict: Verdict) -> bool:
-        review = _last(verdict.reviews.all())
+        review = newest(verdict.reviews.all())
         return review is not None and review.kind == Review.Kind.SENT_BACK
 
     @property
@@ -207,13 +208,8 @@ def _may_have_cleared(begun: Any) -> bool:
     return outcome is None or outcome.may_have_cleared
 
 
-def _last(rows: Iterable[Any]) -> Any:
-    """The newest entry; None where there is none."""
-    return max(rows, key=lambda row: (row.at, row.pk), default=None)
-
-
 def _repairing(facts: _Facts) -> tuple[str, str, str]:
-    answers = [(line, _last(line.answers.all())) for line in facts.open_lines]
+    answers = [(line, newest(line.answers.all())) for line in facts.open_lines]
     if any(answer is not None and answer.kind == Answer.Kind.APPROVED for _, answer in answers):
         return "repair", "Do the approved work", ""
     if any(answer is None and line.kind == Line.Kind.REPAIR for line, answer in answers):

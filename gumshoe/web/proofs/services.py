@@ -10,13 +10,12 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, GumshoeError
-from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.proof.clear_guard import permanent_words
 from gumshoe.core.proof.drive_plan import DrivePlan
 from gumshoe.core.proof.from_recording import observations_of
-from gumshoe.core.proof.plan import TURNS_RPM, Plan, drive_for, needs_of, plan_proof
+from gumshoe.core.proof.from_scan import observation_of
+from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof
 from gumshoe.core.proof.tracker import GRID_RPM, Condition, Observation, Tracker, Verdict, replay
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
@@ -226,28 +225,8 @@ def _scan_after(clearing: Clearing, user: User) -> Observation | None:
 
 
 def _seen_in(clearing: Clearing, stored: Scan) -> Observation | None:
-    """What a scan tells the proof; None where the engine was not read."""
     snapshot = scans.snapshot_of(stored)
-    if snapshot is None or snapshot.engine is None:
-        return None
-    standing = snapshot.engine.values.get("rpm", TURNS_RPM) < TURNS_RPM
-    return Observation(
-        0.0 if standing else None,
-        confirmed=snapshot.codes_in(CodeState.CONFIRMED),
-        pending=snapshot.codes_in(CodeState.PENDING),
-        permanent=snapshot.codes_in(CodeState.PERMANENT),
-        lamp=snapshot.lamp,
-        whole=_read_whole(clearing, snapshot),
-    )
-
-
-def _read_whole(clearing: Clearing, after: Snapshot) -> bool:
-    """Whether the engine, and every module that held codes when they were cleared, told its codes: a list that was not
-    read is not an empty one."""
-    before = scans.snapshot_of(clearing.before)
-    held = {row.responder for row in before.modules if row.codes} if before else set()
-    unread = {row.responder for row in after.modules if not row.codes_known} | {row.responder for row in after.silent}
-    return bool(after.engine and after.engine.codes_known and not held & unread)
+    return observation_of(snapshot, scans.snapshot_of(clearing.before)) if snapshot else None
 
 
 # -- for the page -----------------------------------------------------------------------------------------

@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any
 
-from django.db import connections
-from django.db.models import Exists, Max, OuterRef, Prefetch, QuerySet, Subquery
+from django.db.models import Exists, OuterRef, Prefetch, QuerySet, Subquery
 from django.utils import timezone
 
 from gumshoe.core.history.comebacks import Comeback, Done, Warranty, comebacks
@@ -18,13 +16,14 @@ from gumshoe.core.knowledge.parts import GENERIC
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.proof.exposure import Recurrences
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.proofs.models import Judgement
 from gumshoe.web.repairs import working
 from gumshoe.web.repairs.models import Work
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
-from gumshoe.web.ui.memo import once
+from gumshoe.web.ui.memo import once, until_new
 from gumshoe.web.vehicles import description
 from gumshoe.web.vehicles.models import Vehicle
 
@@ -67,7 +66,7 @@ def comebacks_of(case: Case, earlier: tuple[Case, ...] | None = None) -> tuple[C
     before = [other for other in (earlier_cases(case) if earlier is None else earlier) if other.works.all()]
     if not before:
         return ()
-    verdict = _last(case.verdicts.all())
+    verdict = newest(case.verdicts.all())
     fault = cases.knowledge_of(case).faults.get(verdict.suspect) if verdict else None
     done = [row for other in before for row in _done(other)]
     today = timezone.localtime(case.opened_at).date()
@@ -162,13 +161,8 @@ def timeline(vehicle: Vehicle) -> Line:
     return Line(vehicle, placed, "distance" if by_km else "date", ticks)
 
 
-def _last(rows: Iterable[Any]) -> Any:
-    """The newest entry; None where there is none."""
-    return max(rows, key=lambda row: (row.at, row.pk), default=None)
-
-
 def _visit(case: Case, earlier: tuple[Case, ...] | None = None) -> Visit:
-    verdict, judgement = _last(case.verdicts.all()), _last(case.judgements.all())
+    verdict, judgement = newest(case.verdicts.all()), newest(case.judgements.all())
     refused = [
         line.words for line in case.lines.all() if (given := list(line.answers.all())) and given[-1].kind != "approved"
     ]
@@ -225,21 +219,9 @@ def unproven(page: int = 1) -> tuple[list[Visit], bool]:
 # -- part life --------------------------------------------------------------------------------------------
 
 
+@until_new(Work, Complaint)
 def part_life() -> tuple[PartLife, ...]:
-    """Every part the shop renewed, by kind and make: how far it came, and whether it had to be renewed again. Worked
-    out once, and kept until the next work or complaint."""
-    newest = [tuple(model.objects.aggregate(row=Max("pk"), at=Max("at")).values()) for model in (Work, Complaint)]
-    key = (connections["default"].settings_dict["NAME"], *newest)
-    held = _lives.get("part life")
-    if held is None or held[0] != key:
-        held = _lives["part life"] = (key, _part_life())
-    return held[1]
-
-
-_lives: dict[str, tuple[tuple[Any, ...], tuple[PartLife, ...]]] = {}
-
-
-def _part_life() -> tuple[PartLife, ...]:
+    """Every part the shop renewed, by kind and make: how far it came, and whether it had to be renewed again."""
     works = Work.objects.exclude(line__component="").select_related("line", "case__vehicle").order_by("at")
     by_place: dict[tuple[int, str], list[Work]] = {}
     for work in works:

@@ -8,8 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from django.db import connections
-from django.db.models import Count, Exists, Max, OuterRef, Q, QuerySet, Subquery
+from django.db.models import Count, Exists, OuterRef, Q, QuerySet, Subquery
 
 from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract, known_causes, unknown_entries
 from gumshoe.core.errors import BadInput
@@ -32,7 +31,7 @@ from gumshoe.web.repairs.models import Verdict
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects.models import Ruling
-from gumshoe.web.ui.memo import once
+from gumshoe.web.ui.memo import once, until_new
 
 
 @once
@@ -167,18 +166,11 @@ def learned_for(case: Case) -> dict[str, float]:
     return multipliers(cases.knowledge_of(case), shop, heard) if shop or heard else {}
 
 
+@until_new(Verdict, Judgement)
 def outcomes_of_the_shop() -> Mapping[tuple[str, str, bool], int]:
-    """How often each suspect was named, by platform, and was proven or came back: summed by the database, and kept
-    until the next verdict or judgement. A file's proof is not the shop's."""
-    newest = [tuple(model.objects.aggregate(row=Max("pk"), at=Max("at")).values()) for model in (Verdict, Judgement)]
-    key = (connections["default"].settings_dict["NAME"], *newest)
-    held = _summed.get("outcomes")
-    if held is None or held[0] != key:
-        held = _summed["outcomes"] = (key, _outcomes(Verdict.objects.all()))
-    return held[1]
-
-
-_summed: dict[str, tuple[tuple[Any, ...], Counter[tuple[str, str, bool]]]] = {}
+    """How often each suspect was named, by platform, and was proven or came back, summed by the database. A file's
+    proof is not the shop's."""
+    return _outcomes(Verdict.objects.all())
 
 
 def _outcomes(verdicts: QuerySet[Verdict]) -> Counter[tuple[str, str, bool]]:

@@ -8,7 +8,8 @@ from contextvars import ContextVar
 from functools import wraps
 from typing import Any, ParamSpec, TypeVar
 
-from django.db.models import Model
+from django.db import connections
+from django.db.models import Max, Model
 from django.db.models.signals import post_delete, post_save
 from django.http import HttpRequest, HttpResponse
 
@@ -42,15 +43,31 @@ def once(find: Callable[P, R]) -> Callable[P, R]:
             return find(*args, **kwargs)
         key = (find.__module__, find.__qualname__, *map(_key, args), *((k, _key(v)) for k, v in sorted(kwargs.items())))
         if key not in held:
-            answer = find(*args, **kwargs)
-            current = _held.get()
-            if current is not None:
-                current[key] = answer
-            return answer
-        answer = held[key]
-        return answer  # type: ignore[no-any-return]
+            held[key] = find(*args, **kwargs)
+        answer: R = held[key]
+        return answer
 
     return found
+
+
+def until_new(*models: type[Model]) -> Callable[[Callable[[], R]], Callable[[], R]]:
+    """A sum over the whole shop that is kept until there is a new entry of one of these models. Entries are only ever
+    added, so the newest number and time tell."""
+
+    def keep(find: Callable[[], R]) -> Callable[[], R]:
+        kept: dict[str, tuple[Hashable, R]] = {}
+
+        @wraps(find)
+        def found() -> R:
+            database = connections["default"].settings_dict["NAME"]
+            newest = tuple(tuple(model._default_manager.aggregate(Max("pk"), Max("at")).values()) for model in models)
+            if database not in kept or kept[database][0] != newest:
+                kept[database] = newest, find()
+            return kept[database][1]
+
+        return found
+
+    return keep
 
 
 def forget(**_: Any) -> None:

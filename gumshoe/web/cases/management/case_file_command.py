@@ -12,6 +12,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from gumshoe.core.casefile import CaseFile, read_case
 from gumshoe.core.errors import GumshoeError
+from gumshoe.core.words import plain
 
 
 class CaseFileCommand(ABC, BaseCommand):
@@ -31,7 +32,7 @@ class CaseFileCommand(ABC, BaseCommand):
         except GumshoeError as error:
             raise CommandError(str(error)) from error
         if options["json"]:
-            self.stdout.write(json.dumps(self.document(found), indent=1, ensure_ascii=False))
+            self.stdout.write(plain(json.dumps(self.document(found), indent=1, ensure_ascii=False)))
         else:
             self.words(found)
 

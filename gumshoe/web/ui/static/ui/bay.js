@@ -2,7 +2,7 @@
 document.addEventListener("alpine:init", function () {
   Alpine.data("bay", function () {
     return {
-      car: { key: "…", rpm: 0, coolant_c: 0, speed_kmh: 0, lamp: "…", driving: false }, trouble: "", said: "", saying: null, timer: null,
+      car: { key: "…", rpm: 0, coolant_c: 0, speed_kmh: 0, lamp: "…", running: false, driving: false }, trouble: "", said: "", saying: null, timer: null,
       init: function () { var self = this; self.look(); self.timer = setInterval(function () { self.look(); }, 1000); },
       destroy: function () { clearInterval(this.timer); },
       url: function () { return this.$root.dataset.url; },
@@ -21,15 +21,15 @@ document.addEventListener("alpine:init", function () {
           }, function (error) { self.trouble = error.message; });
       },
       get told() { return this.trouble || this.said; },
-      get keyOnWords() { return this.car.rpm > 350 && !this.car.driving ? "Stop engine, key on" : "Key on"; },
+      get keyOnWords() { return this.car.running && !this.car.driving ? "Stop engine, key on" : "Key on"; },
       get rpm() { return String(this.car.rpm); },
       get coolant() { return String(this.car.coolant_c); },
       get speed() { return String(this.car.speed_kmh); },
       get lamp() { return this.car.lamp; },
-      get keyWords() { return this.car.driving ? "driving ×" + Math.round(this.car.speedup) : (this.car.rpm > 350 ? "running" : "key " + this.car.key); },
+      get keyWords() { return this.car.driving ? "driving ×" + Math.round(this.car.speedup) : (this.car.running ? "running" : "key " + this.car.key); },
       get isOff() { return String(this.car.key === "off"); },
-      get isOn() { return String(this.car.key !== "off" && this.car.rpm < 350); },
-      get isRunning() { return String(this.car.rpm > 350); }
+      get isOn() { return String(this.car.key !== "off" && !this.car.running); },
+      get isRunning() { return String(Boolean(this.car.running)); }
     };
   });
 });
