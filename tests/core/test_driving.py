@@ -18,7 +18,7 @@ from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, SilentModule, Snapsh
 from gumshoe.core.obd.typed import read_typed
 from gumshoe.core.powertrain.description import Evap, Fuel, Ignition, Injection, Powertrain, Throttle
 from gumshoe.core.suspects import assess
-from gumshoe.core.suspects.driving import NOT_KNOWN, DriveAdvice, dangers, drive_advice, situation_of
+from gumshoe.core.suspects.driving import NOT_KNOWN, DriveAdvice, Situation, dangers, drive_advice, situation_of
 from gumshoe.core.suspects.relations import read_codes
 
 PETROL = expand(Powertrain())
@@ -74,6 +74,9 @@ class NotKnown(unittest.TestCase):
         self.assertEqual(found.title, NOT_KNOWN)
         self.assertIn("steering", found.words)
         self.assertIn("P1234", found.words)
+        asked = drive_advice(Situation(symptoms=frozenset({"heavy_steering"}), scanned=False))
+        self.assertIn("steering", asked.title)  # nothing was read yet: the danger that is known leads
+        self.assertIn("not known", asked.words)
 
     def test_the_title_is_said_once(self) -> None:
         for number in ("P0171", "P0443", "P0101", "P0128", "P0455", "P0420", "P0562"):

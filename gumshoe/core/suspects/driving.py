@@ -105,7 +105,8 @@ def drive_advice(seen: Situation) -> DriveAdvice:
     if urgent:
         return DriveAdvice(True, "Do not drive on", " ".join(dict.fromkeys(row.advice for row in urgent)), told)
     if holding or doubts:
-        title = NOT_KNOWN if doubts else holding[0].title  # what is not known is not made harmless by what is
+        # What was asked and is not known is not made harmless by what is; before a scan the danger itself leads.
+        title = NOT_KNOWN if not holding or (doubts and seen.scanned) else holding[0].title
         return DriveAdvice(False, title, " ".join([*(row.words for row in holding), *doubts]), told)
     soon = [row for row in rows if row.severity != "can wait"]
     unlinked = [row.number for row in rows if row.number not in seen.linked]
