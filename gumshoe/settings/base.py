@@ -145,6 +145,8 @@ if TLS:
     SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
     SECURE_HSTS_SECONDS = 365 * 86_400
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
+# How much longer than the standard allows an answer may take because of the adapter and this machine, in seconds.
+LINK_GRACE_S = float(os.environ.get("GUMSHOE_LINK_GRACE", "0.05"))
 
 # Mail goes into a folder beside the data unless a mail server is named (GUMSHOE_MAIL_HOST).
 EMAIL_FILE_PATH = DATA_DIR / "outbox"

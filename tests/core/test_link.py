@@ -149,6 +149,23 @@ class Requests(unittest.TestCase):
         with self.assertRaises(NoAnswer):
             scan(link(lambda _: []))
 
+    def test_one_lost_answer_is_asked_for_again_and_a_clearing_is_not(self) -> None:
+        """A busy adapter loses a frame now and then; what does something each time is nobody's to repeat unasked."""
+        asked: list[bytes] = []
+
+        def deaf_once(message: can.Message) -> Iterable[tuple[int, bytes]]:
+            asked.append(bytes(message.data[1 : 1 + message.data[0]]))
+            if len(asked) > 1:
+                yield 0x7E8, single(bytes((asked[-1][0] + 0x40, *asked[-1][1:], 0x0B, 0xB8)))
+
+        self.assertEqual(link(deaf_once).ask(0, b"\x01\x0c").payload, b"\x41\x0c\x0b\xb8")
+        self.assertEqual(asked, [b"\x01\x0c"] * 2)
+        for payload in (b"\x04", b"\x14\xff\xff\xff", b"\x31\x01\x02\x03"):
+            asked.clear()
+            with self.assertRaises(NoAnswer):
+                link(deaf_once).ask(0, payload)
+            self.assertEqual(asked, [payload])
+
     def test_answer_that_breaks_off(self) -> None:
         def script(message: can.Message) -> Iterable[tuple[int, bytes]]:
             if message.data[0] >> 4 == 0:

@@ -138,6 +138,8 @@ class _Lane:
 
 BUSY, PENDING = 0x21, 0x78
 ECHOING = frozenset({0x01, 0x02, 0x06, 0x09})
+REPEATABLE = frozenset({0x01, 0x02, 0x03, 0x06, 0x07, 0x09, 0x0A, 0x10, 0x19, 0x22, 0x2F, 0x3E})
+"""What may be asked once more after silence (ISO 14229-2 lets a client repeat a request; from memory)."""
 STRAY = (isotp.UnexpectedConsecutiveFrameError, isotp.UnexpectedFlowControlError)
 
 
@@ -200,9 +202,18 @@ class Link:
         return self.ask_at(self.addressing.request_id(module), self.addressing.response_id(module), payload)
 
     def ask_at(self, request_id: int, response_id: int, payload: bytes) -> Answer:
-        """The same to any pair of ids, such as those of a module that only answers UDS."""
+        """The same to any pair of ids, such as those of a module that only answers UDS.
+
+        Silence after what only reads or sets a state is asked once more: one lost frame is not a lost module. What does
+        something each time (clearing, a reset, a routine) is never repeated unasked.
+        """
         with self._lock:
-            answer = self._asked_once(request_id, response_id, payload)
+            try:
+                answer = self._asked_once(request_id, response_id, payload)
+            except NoAnswer:
+                if payload[0] not in REPEATABLE:
+                    raise
+                answer = self._asked_once(request_id, response_id, payload)
             if answer.busy:
                 answer = self._when_free(answer, payload, request_id)
             refusal = answer.refusal

@@ -6,9 +6,11 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
+from django.conf import settings
+
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.errors import BusFailure
-from gumshoe.core.obd.link import Addressing, Frame, Link, find_addressing, open_link
+from gumshoe.core.obd.link import Addressing, Frame, Link, Timing, find_addressing, open_link
 from gumshoe.core.obd.present import find_engine
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.vehicles import garage
@@ -72,21 +74,22 @@ class Connection:
         """What the scan's record says about the link."""
         if self.stand_in:
             return "stand-in vehicle, virtual CAN"
-        settings = Settings.load()
-        return f"{settings.interface} {settings.channel}, {settings.bitrate // 1000} kbit/s"
+        shop = Settings.load()
+        return f"{shop.interface} {shop.channel}, {shop.bitrate // 1000} kbit/s"
 
     def _open(self) -> Link:
+        timing = Timing(margin=settings.LINK_GRACE_S)
         if self.stand_in:
             if garage.runner(self.stand_in) is None:
                 raise NotReachable(
                     "This stand-in vehicle is not running here.",
                     remedies=("start the application with “python3 run.py demo”",),
                 )
-            return open_link("virtual", garage.channel_of(self.stand_in))
-        settings = Settings.load()
+            return open_link("virtual", garage.channel_of(self.stand_in), timing=timing)
+        shop = Settings.load()
 
         def factory(addressing: Addressing) -> Link:
-            return open_link(settings.interface, settings.channel, settings.bitrate, addressing=addressing)
+            return open_link(shop.interface, shop.channel, shop.bitrate, addressing=addressing, timing=timing)
 
         return find_addressing(factory)
 
