@@ -182,6 +182,7 @@ class Situations(unittest.TestCase):
                 "left_out",
                 "suspects",
                 "root_causes",
+                "next",
                 "next_tests",
                 "strategies",
                 "unmetered_air_gps",

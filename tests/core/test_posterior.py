@@ -73,13 +73,13 @@ class AgainstBruteForce(unittest.TestCase):
             self.assertAlmostEqual(result.best_probability, max(exact.values()), places=9)
             self.assertAlmostEqual(result.nothing, exact[frozenset()], places=9)
 
-    def test_ratio_of_a_clue_is_bayes_factor_given_the_rest(self) -> None:
+    def test_ratio_of_a_clue_is_bayes_factor_given_those_before_it(self) -> None:
         draw = Random(3)
         known = toy.knowledge(draw)
         clues = toy.clues(draw, known)
         result = assess(known, clues)
-        for clue in clues:
-            without = brute_force(known, [other for other in clues if other is not clue])
+        for place, clue in enumerate(result.clues):
+            without = brute_force(known, list(result.clues[:place]))
             for suspect in result.suspects:
                 inside = [(m, w) for m, w in without.items() if suspect.id in m]
                 outside = [(m, w) for m, w in without.items() if suspect.id not in m]
@@ -87,6 +87,15 @@ class AgainstBruteForce(unittest.TestCase):
                 no_it = sum(w * likelihood(known, clue, tuple(m)) for m, w in outside) / sum(w for _, w in outside)
                 entry = next(item for item in suspect.entries if item.clue is clue)
                 self.assertAlmostEqual(entry.llr, math.log(with_it / no_it), places=7)
+
+    def test_the_ratios_of_a_suspect_lead_from_what_it_was_to_what_it_is(self) -> None:
+        """Two clues that carry each other cannot both be silent: what they say adds up to the whole move."""
+        for seed in range(12):
+            draw = Random(seed)
+            known = toy.knowledge(draw)
+            for suspect in assess(known, toy.clues(draw, known)).suspects:
+                before, now = (math.log(p / (1.0 - p)) for p in (suspect.prior, suspect.probability))
+                self.assertAlmostEqual(before + sum(entry.llr for entry in suspect.entries), now, places=6)
 
 
 class Properties(unittest.TestCase):

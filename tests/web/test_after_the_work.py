@@ -29,6 +29,7 @@ from gumshoe.web.repairs.models import Line, LooseEnd, Work
 from gumshoe.web.reports import services as reports
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop import demo_steps, history
+from gumshoe.web.suspects import judging
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.models import Vehicle
 from tests.web import support
@@ -90,7 +91,7 @@ class BatteryWentFlat(AfterTheWork):
         assert snapshot and snapshot.engine
         self.assertTrue(snapshot.lamp)
         self.assertEqual(snapshot.engine.with_state("confirmed"), ())  # type: ignore[arg-type]
-        found = ends.sorted_codes(self.case)
+        found = judging.sorted_codes(self.case)
         by_module = {row.module: row.code for row in found if row.code in ("P0882", "P0513")}
         self.assertEqual(set(by_module.values()), {"P0882", "P0513"})
         self.assertEqual(len(by_module), 2)

@@ -24,6 +24,7 @@ from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import HandTest
 from gumshoe.web.shop.models import Settings
+from gumshoe.web.suspects import judging
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.models import Vehicle
 from tests.core.test_casefile import whole
@@ -113,7 +114,7 @@ class Powertrains(OnPaper):
 class Library(OnPaper):
     def test_a_makers_code_takes_part_once_it_is_known(self) -> None:
         self.type_in("P0340 C1A05")
-        reading = scans.read(self.case, suspects.assess_case(self.case)[0])
+        reading = scans.read(judging.judged(self.case))
         assert reading
         self.assertEqual(reading.read.reading("C1A05").role.name, "UNKNOWN")
         response = self.client.post(
@@ -122,7 +123,7 @@ class Library(OnPaper):
         )
         self.assertEqual(response.status_code, 302)
         self.assertEqual(ShopCode.objects.get().number, "C1A05")
-        reading = scans.read(self.case, suspects.assess_case(self.case)[0])
+        reading = scans.read(judging.judged(self.case))
         assert reading
         self.assertEqual(reading.read.reading("C1A05").role.name, "ECHO")
 
@@ -244,21 +245,20 @@ class ShopLearning(OnPaper):
 
 
 class WaysToWork(OnPaper):
-    def test_the_chosen_way_holds_for_the_session(self) -> None:
+    def test_the_chosen_way_holds_for_the_case(self) -> None:
         self.type_in("P0171")
-        page = self.page("suspects:suspects")
+        beyond = self.page("suspects:beyond")
         for words in ("most telling per minute", "quick looks first", "most frequent fix first"):
-            self.assertIn(words, page)
-        address = reverse("suspects:suspects", args=(self.case.pk,))
-        self.client.get(address + "?way=QUICK")
-        self.assertIn("Next tests, quick looks first", self.page("suspects:suspects"))
-        self.client.get(address + "?way=nonsense")
-        self.assertIn("Next tests, quick looks first", self.page("suspects:suspects"))
+            self.assertIn(words, beyond)
+        address = reverse("suspects:rule", args=(self.case.pk,))
+        self.client.post(address, {"kind": "way", "subject": "QUICK"})
+        self.assertIn("Next, quick looks first", self.page("suspects:suspects"))
+        self.assertEqual(self.client.post(address, {"kind": "way", "subject": "nonsense"}).status_code, 400)
+        self.assertIn("Next, quick looks first", self.page("suspects:suspects"))
 
     def test_every_way_names_its_first_steps_and_figures(self) -> None:
         self.type_in("P0302")
-        found, _ = suspects.assess_case(self.case)
-        for way in suspects.ways_to_work(self.case, found):
+        for way in judging.judged(self.case).outlooks:
             self.assertGreater(way.minutes, 0.0)
             self.assertTrue(way.first)
 
@@ -284,7 +284,7 @@ class TheWorkItself(OnPaper):
     def test_what_the_ledger_had_off_is_expected(self) -> None:
         LooseEnd.objects.create(case=self.case, by=self.tess, what="meter off", component="air_flow_meter")
         self.type_in("P0102 P0113 P0302")
-        reading = scans.read(self.case, suspects.assess_case(self.case)[0])
+        reading = scans.read(judging.judged(self.case))
         assert reading
         self.assertEqual(reading.read.in_role(Role.SELF), ("P0102", "P0113"))
         self.assertIn("set by the work itself", self.page("scans:read"))
@@ -293,7 +293,7 @@ class TheWorkItself(OnPaper):
         end = LooseEnd.objects.create(case=self.case, by=self.tess, what="meter off", component="air_flow_meter")
         LooseEndClosed.objects.create(case=self.case, by=self.tess, end=end)
         self.type_in("P0102 P0113 P0302")
-        reading = scans.read(self.case, suspects.assess_case(self.case)[0])
+        reading = scans.read(judging.judged(self.case))
         assert reading
         self.assertEqual(reading.read.in_role(Role.SELF), ())
 
@@ -380,4 +380,4 @@ class Files(OnPaper):
         )
         case = import_case(self.tess, text.encode())
         self.assertEqual(case.lines.get().parts, Decimal("168.00"))
-        self.assertEqual([name for name, _, _ in suspects.failed_repairs(case)], ["renew_air_flow_meter"])
+        self.assertEqual([name for name, _, _ in judging.failed_repairs(case)], ["renew_air_flow_meter"])

@@ -13,6 +13,7 @@ from gumshoe.web.live import looking, recordings, store
 from gumshoe.web.live import services as live
 from gumshoe.web.repairs import verdicts
 from gumshoe.web.scans import services as scans
+from gumshoe.web.suspects import judging
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.models import Vehicle
 from tests.web.support import case_of, person
@@ -65,10 +66,11 @@ class OnTheSuspectsPage(TypedIn):
 
     def test_what_is_missing_is_the_proof(self) -> None:
         self.codes("P0031", "P0037", "P0051", "P0057")
-        wanted = suspects.proof_wanted(self.case, suspects.assess_case(self.case)[0])
-        assert wanted
-        self.assertEqual(wanted.id, "check_feed_heaters")
-        self.assertIn("Make the proof", self.page())
+        found = judging.judged(self.case)
+        assert found.next.test
+        self.assertEqual((found.next.act, found.next.test.id), ("show", "check_feed_heaters"))
+        self.assertEqual(found.proposals[0].test.id, "check_feed_heaters")
+        self.assertIn("no test shows it: a guess", self.page())
 
     def test_many_clues_are_shown_by_what_they_say(self) -> None:
         self.codes("P0300", "P0171", "P0174", "P0101", "P0507", "P0420", "P0430", "P0030", "P0118", "P0128", "P0443")

@@ -17,6 +17,7 @@ from pathlib import Path
 from django.test import TransactionTestCase
 
 from gumshoe.simulator.fleet import fleet
+from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.standing import standing
 from gumshoe.web.proofs import waiting
@@ -24,6 +25,7 @@ from gumshoe.web.shop import demo
 from gumshoe.web.shop import services as shop
 from gumshoe.web.vehicles import garage
 from tests.web import support
+from tests.web.test_one_mind import Walk
 
 ROOT = Path(__file__).resolve().parents[2]
 
@@ -154,7 +156,7 @@ class Demo(TransactionTestCase):
         stages = {case.vehicle.stand_in: standing(case) for case in Case.objects.all()}
         self.assertEqual(stages["tern-parcel"].tone, "bad")
         self.assertEqual(stages["tern-resident"].tone, "good")
-        self.assertEqual(stages["tern-dive"].stage, "live")
+        self.assertIn(stages["tern-dive"].stage, ("live", "bench"))  # the planner names the test
         self.assertNotIn("tern-library", stages)  # left for the newcomer
         verdicts = [item.verdict for case in Case.objects.all() for item in case.judgements.all()]
         self.assertEqual(sorted(verdicts), ["came back", "not yet", "proven"])
@@ -163,3 +165,7 @@ class Demo(TransactionTestCase):
         )  # something everywhere
         self.assertEqual(sum(card.comeback for _, cards in shop.board() for card in cards), 1)
         self.assertEqual(len(waiting.due_list()), 2)
+        self.client.force_login(User.objects.get(username="teo"))
+        for case in Case.objects.all():
+            with self.subTest(case=case.number, car=case.vehicle.stand_in):
+                Walk(self, case).agree()

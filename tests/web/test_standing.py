@@ -41,9 +41,11 @@ class NextAction(WithCar):
         self.stands("scan", "scan")
         self.key("on")
         scans.perform(self.case, self.tess)
-        self.stands("live", "Record")
+        first = suspects.assess_case(self.case)[1][0].test
+        self.stands("live" if first.measures else "bench", f"{first.words}, {first.minutes:.0f} min")
         Recording.objects.create(case=self.case, by=self.tess, label="Warm idle", purpose="idle")
-        self.stands("suspects", "next test")
+        first = suspects.assess_case(self.case)[1][0].test
+        self.stands("live" if first.measures else "bench", f"{first.words}, {first.minutes:.0f} min")
 
         guess = verdicts.give_verdict(self.case, self.tess, "air_flow_meter_low")
         self.assertTrue(guess.guess)
@@ -54,7 +56,7 @@ class NextAction(WithCar):
         self.stands("clear", "Clear")
         before = suspects.assess_case(self.case)[0].suspect("air_flow_meter_low")
         demo_steps.clear_and_drive(self.case, self.tess)
-        self.stands("suspects", "came back")
+        self.assertIn("It came back: ", standing(self.case).action)
         judgement = self.case.judgements.last()
         self.assertEqual(judgement.verdict, "came back")
         self.assertTrue(any("P0171" in reason for reason in judgement.reasons))

@@ -2,52 +2,81 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
 
 from gumshoe.core.casefile.model import CaseFile
-from gumshoe.core.clues import Evidence, TestOutcome, extract, known_causes, scan_notes, unknown_entries
-from gumshoe.core.codes import CodeState
+from gumshoe.core.clues import Evidence, TestOutcome
+from gumshoe.core.judgement import Grounds, Judged, telling
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.parts import GENERIC, Local
 from gumshoe.core.knowledge.platform import Platform, platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import Specification
-from gumshoe.core.obd.snapshot import Snapshot, failure_types, states_by_code
-from gumshoe.core.planning import Costs, Outlook, Proposal, outlooks, propose
+from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.planning import Costs, Outlook, Proposal
 from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.proof.provoked import Did, Happening, causes_on_record, key_was_on, said_by_customer
 from gumshoe.core.signals.derived import derived_channels, with_derived
 from gumshoe.core.signals.detectors import Context, judge_recording
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.trims import LeakFit, fit_leak
-from gumshoe.core.suspects import Assessment, assess
-from gumshoe.core.suspects.driving import DriveAdvice, drive_advice, situation_of
-from gumshoe.core.suspects.relations import CodesRead, read_codes
+from gumshoe.core.suspects import Assessment
+from gumshoe.core.suspects.driving import DriveAdvice
+from gumshoe.core.suspects.relations import CodesRead
 from gumshoe.core.suspects.roots import root_causes
 
 SHOWN_SUSPECTS = 8
 SHOWN_TESTS = 5
-
-
-TAKES_OFF = ("off", "removed", "flat")
-"""What was done to a part so that its plug was off (or its battery empty)."""
+NO_TIME = datetime(2000, 1, 1, tzinfo=UTC)
 
 
 @dataclass(frozen=True)
 class CaseAssessment:
     """The result as typed values; ``document()`` is its stable JSON form (docs/case-format.md)."""
 
-    knowledge: Knowledge
-    read: CodesRead
-    advice: DriveAdvice
-    assessment: Assessment
-    proposals: tuple[Proposal, ...]
+    judged: Judged
     leak: LeakFit | None
-    notes: tuple[str, ...] = ()
-    outlooks: tuple[Outlook, ...] = ()
-    unknown: tuple[str, ...] = ()
-    unread: tuple[str, ...] = ()
+
+    @property
+    def knowledge(self) -> Knowledge:
+        return self.judged.grounds.knowledge
+
+    @property
+    def read(self) -> CodesRead:
+        return self.judged.read
+
+    @property
+    def advice(self) -> DriveAdvice:
+        return self.judged.advice
+
+    @property
+    def assessment(self) -> Assessment:
+        return self.judged.assessment
+
+    @property
+    def proposals(self) -> tuple[Proposal, ...]:
+        return self.judged.proposals
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        return self.judged.notes
+
+    @property
+    def outlooks(self) -> tuple[Outlook, ...]:
+        return self.judged.outlooks
+
+    @property
+    def unknown(self) -> tuple[str, ...]:
+        return self.judged.unknown
+
+    @property
+    def unread(self) -> tuple[str, ...]:
+        found = self.judged.grounds.snapshot
+        return found.unread if found else ()
 
     def document(self) -> dict[str, Any]:
         """Plain values for JSON; keys are documented and only ever added to."""
@@ -113,6 +142,13 @@ class CaseAssessment:
                 }
                 for root in root_causes(self.assessment, self.knowledge, self.assessment.suspects[0].id)
             ],
+            "next": {
+                "act": self.judged.next.act.value,
+                "words": self.judged.next.words,
+                "why": self.judged.next.why,
+                "test": self.judged.next.test.id if self.judged.next.test else "",
+                "suspect": self.judged.next.suspect,
+            },
             "next_tests": [
                 {
                     "id": item.test.id,
@@ -140,63 +176,78 @@ class CaseAssessment:
 
 
 def assess_file(case: CaseFile, costs: Costs | None = None) -> CaseAssessment:
-    """Read a case file as the Read and Suspects pages would."""
+    """Read a case file as the pages would."""
+    return CaseAssessment(Judged(grounds_of(case, costs)), fit_leak(case.trims))
+
+
+def grounds_of(case: CaseFile, costs: Costs | None = None) -> Grounds:
+    """What the file has on record, as the grounds of a judgement."""
     platform, knowledge = _platform(case), knowledge_of(case)
-    snapshot = _telling(case)
-    engine = (snapshot.engine if snapshot else None) or case.module
-    stored = (*(snapshot.stored_codes if snapshot else ()), *case.stored_codes)
+    scans = scans_of(case)
+    newest_first = sorted(scans, key=lambda item: item.taken_at, reverse=True)
+    place = telling(newest_first)
+    snapshot = newest_first[place] if place is not None else None
+    engine = snapshot.engine if snapshot else None
     symptoms = case.complaint.symptoms if case.complaint else ()
     evidence = Evidence(
         symptoms=symptoms,
         symptom_source=("complaint", ""),
         module=engine,
         others=tuple(module for module in snapshot.modules if module is not engine) if snapshot else (),
-        known=known_causes(
-            knowledge,
-            symptoms,
-            ((event.off, event.at) for event in case.events if event.did in TAKES_OFF and event.key_on is not False),
-        ),
+        known=causes_on_record(knowledge, (*said_by_customer(symptoms), *happenings_of(case, scans)), scans, snapshot),
         scan_source=("scan", ""),
         trims=tuple((trim, "trims", "") for trim in case.trims),
         tests=(
             *shown_by_recordings(case, knowledge.powertrain, platform),
             *(TestOutcome(row.test, row.outcome, f"test-{i}", row.at) for i, row in enumerate(case.tests)),
         ),
+        by_hand=tuple((row.cylinders, row.how, f"hand-{i}", row.at) for i, row in enumerate(case.hand_tests)),
         failed_repairs=tuple((row.repair, f"work-{i}", row.at) for i, row in enumerate(case.work) if row.did_not_help),
         specification=platform.specification if platform else Specification(),
     )
-    clues = extract(evidence, knowledge)
-    found = assess(knowledge, clues, odometer_km=case.vehicle.odometer_km, age_years=_age(case))
-    read = read_codes(states_by_code(stored), knowledge, found, failure_types(stored))
-    known = {clue.variable for clue in clues} & set(knowledge.variables)
-    done = [row.test for row in case.tests]
-    proposals = propose(found, knowledge, costs or Costs(), done=done, known=known)
-    advice = drive_advice(
-        situation_of(
-            read.codes,
-            knowledge,
-            found,
-            lamp=case.complaint.lamp if case.complaint else "",
-            symptoms=symptoms,
-            tests=evidence.tests,
-            snapshot=snapshot,
-            scanned=bool(snapshot or case.codes),
-        )
-    )
-    notes = scan_notes(snapshot, engine, knowledge)
-    ways = outlooks(found, knowledge, costs or Costs(), done=done, known=known)
-    return CaseAssessment(
+    return Grounds(
         knowledge,
-        read,
-        advice,
-        found,
-        proposals,
-        fit_leak(case.trims),
-        notes,
-        ways,
-        unknown_entries(evidence, knowledge),
-        snapshot.unread if snapshot else (),
+        evidence,
+        snapshot,
+        case.complaint.lamp if case.complaint else "",
+        case.vehicle.odometer_km,
+        _age(case),
+        costs=costs or Costs(),
     )
+
+
+def scans_of(case: CaseFile) -> tuple[Snapshot, ...]:
+    """The scans of the file; codes told without a scan stand for one made after them."""
+    if case.module is None:
+        return case.scans
+    last = max((scan.taken_at for scan in case.scans), default=NO_TIME)
+    return (*case.scans, Snapshot(last + timedelta(seconds=1), "file", (case.module,)))
+
+
+def happenings_of(case: CaseFile, scans: Iterable[Snapshot]) -> tuple[Happening, ...]:
+    """What the file says the work did. An event without a time stands before the first scan; a plug that is still off
+    was off with the key on, since the car was scanned so."""
+    times = [scan.taken_at.timestamp() for scan in scans]
+    first = min(times, default=0.0) - 1.0
+    found = []
+    for event in case.events:
+        since = first if (moment := _moment(event.at)) is None else moment
+        back = _moment(event.back_at)
+        told = True if back is None and moment is None and event.key_on is None else event.key_on
+        key = True if event.did == "flat" else key_was_on(since, back, [(time, time) for time in times], told)
+        words = event.what or f"{event.off.replace('_', ' ')} off"
+        found.append(
+            Happening(event.off, Did(event.did), f"{words}{f' ({event.at})' if event.at else ''}", since, back, key)
+        )
+    return tuple(found)
+
+
+def _moment(text: str) -> float | None:
+    """Seconds of Unix time (a time without a zone is the reader's); None where no moment is told."""
+    try:
+        return datetime.fromisoformat(text).timestamp()
+    except ValueError:
+        return None
 
 
 def shown_by_recordings(case: CaseFile, powertrain: Powertrain, platform: Platform | None) -> tuple[TestOutcome, ...]:
@@ -232,10 +283,3 @@ def _age(case: CaseFile) -> float | None:
 def _platform(case: CaseFile) -> Platform | None:
     named = platforms().get(case.vehicle.platform)
     return named or (platform_for_vin(case.vehicle.vin) if case.vehicle.vin else None)
-
-
-def _telling(case: CaseFile) -> Snapshot | None:
-    """The newest scan that holds codes, else the newest: one made right after clearing says nothing of the fault."""
-    newest_first = sorted(case.scans, key=lambda item: item.taken_at, reverse=True)
-    holding = [item for item in newest_first if item.codes_in(CodeState.CONFIRMED, CodeState.PENDING)]
-    return next(iter(holding or newest_first), None)

@@ -2,7 +2,7 @@
 
 from gumshoe.core.clues.described import Told, told_by_bus
 from gumshoe.core.clues.extract import Evidence, TestOutcome, extract
-from gumshoe.core.clues.known import KnownCause, known_causes
+from gumshoe.core.clues.known import KnownCause, explained_by
 from gumshoe.core.clues.misfire import MisfireReading, read_misfire
 from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.clues.notes import scan_notes
@@ -16,8 +16,8 @@ __all__ = [
     "MisfireReading",
     "TestOutcome",
     "Told",
+    "explained_by",
     "extract",
-    "known_causes",
     "read_misfire",
     "scan_notes",
     "told_by_bus",

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 
-from gumshoe.core.clues.known import KnownCause
+from gumshoe.core.clues.known import KnownCause, explained_by
 from gumshoe.core.clues.misfire import read_misfire
 from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.codes import CodeState
@@ -71,6 +71,8 @@ class Evidence:
     tests: tuple[TestOutcome, ...] = ()
     misfires: tuple[tuple[tuple[int, ...], str, str], ...] = ()
     """Which cylinders misfired in a recording (none: it ran clean), the newest last."""
+    by_hand: tuple[tuple[tuple[int, ...], str, str, str], ...] = ()
+    """Cylinders found dead by hand, how, with source and time, the newest last: nothing is more direct."""
     failed_repairs: tuple[tuple[str, str, str], ...] = ()
     doubtful: frozenset[str] = field(default_factory=frozenset)
     specification: Specification = field(default_factory=Specification)
@@ -128,10 +130,8 @@ def _codes(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
         row = knowledge.codes.get(number)
         if row is None or row.evidence or number not in knowledge.linked:
             continue
-        words, chance, by = f"{number} {state.value}: {row.title}", 0.0, ""
-        for cause in evidence.known:
-            if cause.codes.get(number, 0.0) > chance:
-                chance, by = cause.codes[number], cause.words
+        words = f"{number} {state.value}: {row.title}"
+        chance, by = explained_by(evidence.known, number)
         yield Clue(
             ClueKind.CODE, number, "present", words, number, source, at, _SURENESS[state], min(chance, 0.999), by
         )
@@ -208,9 +208,16 @@ def frame_region(frame: FreezeFrame) -> str:
 
 
 def _misfire(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
-    """The misfire pattern: of the scan where it has codes or counts, else of the newest recording."""
+    """The misfire pattern: what was found by hand, beside it that of the scan where it has codes or counts, else that
+    of the newest recording."""
     told = list(_misfire_of_the_scan(evidence, knowledge))
     variable = knowledge.variables.get("misfire")
+    if evidence.by_hand and variable is not None:
+        cylinders, how, source, at = evidence.by_hand[-1]
+        pattern = pattern_of(knowledge.powertrain, cylinders)
+        if pattern.id in {item.id for item in variable.bins}:
+            words = f"Found by hand{f' ({how})' if how else ''}: {pattern.words}"
+            yield Clue(ClueKind.GRADED, "misfire", pattern.id, words, variable.family, source, at)
     if evidence.misfires and variable is not None:
         cylinders, source, at = evidence.misfires[-1]
         pattern = pattern_of(knowledge.powertrain, cylinders)

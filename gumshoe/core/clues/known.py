@@ -33,20 +33,7 @@ def unplugged(knowledge: Knowledge, component: str, when: str = "") -> KnownCaus
     return KnownCause(f"The plug of {name} was off{f' ({when})' if when else ''}", codes)
 
 
-def battery_off(knowledge: Knowledge, when: str = "") -> KnownCause:
-    """The battery was flat or disconnected."""
-    row = knowledge.faults.get("battery_low")
-    return KnownCause(f"The battery was flat or off{f' ({when})' if when else ''}", dict(row.codes) if row else {})
-
-
-def known_causes(
-    knowledge: Knowledge, symptoms: Iterable[str], off: Iterable[tuple[str, str]] = ()
-) -> tuple[KnownCause, ...]:
-    """All causes on record. ``symptoms``: what the customer said; ``off``: components unplugged, each with its time.
-
-    ``battery`` stands for a battery taken off.
-    """
-    found = [battery_off(knowledge)] if "was_flat" in set(symptoms) else []
-    for component, when in off:
-        found.append(battery_off(knowledge, when) if component == "battery" else unplugged(knowledge, component, when))
-    return tuple(found)
+def explained_by(causes: Iterable[KnownCause], code: str) -> tuple[float, str]:
+    """The chance that a cause on record sets a code, and the words of the likeliest; 0 and nothing where none does."""
+    found = [(cause.codes[code], cause.words) for cause in causes if cause.codes.get(code, 0.0) > 0.0]
+    return max(found, key=lambda row: row[0], default=(0.0, ""))

@@ -18,6 +18,8 @@ from gumshoe.core.powertrain.positions import Pattern, bank_members, bank_of, pa
 
 ENOUGH_COUNTS = 100
 """Counts of one drive cycle from which the counters name cylinders (common practice)."""
+FEW_COUNTS = 20
+"""… and where a misfire code stands beside them: it says itself that there were enough."""
 STANDS_OUT = 0.35
 """A cylinder is called misfiring from this part of the worst one's count on (common practice)."""
 FIRST_CYLINDER = 0xA1
@@ -58,9 +60,9 @@ def misfire_counts(module: ModuleSnapshot, test: int = LAST_TEST) -> dict[int, i
     }
 
 
-def blamed(counts: dict[int, int]) -> tuple[int, ...]:
-    """Cylinders whose count stands out; none while there are too few counts in all."""
-    if sum(counts.values()) <= ENOUGH_COUNTS:
+def blamed(counts: dict[int, int], least: int = ENOUGH_COUNTS) -> tuple[int, ...]:
+    """Cylinders whose count stands out; none while there are no more than ``least`` counts in all."""
+    if sum(counts.values()) <= least:
         return ()
     worst = max(counts.values())
     return tuple(sorted(n for n, count in counts.items() if count >= STANDS_OUT * worst))
@@ -74,11 +76,11 @@ def read_misfire(module: ModuleSnapshot, knowledge: Knowledge) -> MisfireReading
     codes = tuple(
         sorted(code for code in held if code in knowledge.codes and knowledge.codes[code].evidence == "misfire")
     )
-    cylinders = blamed(last)
+    cylinders = blamed(last, FEW_COUNTS if codes else ENOUGH_COUNTS)
     named = [int(code[3:]) for code in codes if code[:3] == "P03" and code[3:].isdigit() and 1 <= int(code[3:]) <= 12]
     if cylinders:
         pattern = pattern_of(powertrain, cylinders)
-    elif named and "P0300" not in codes:
+    elif named and len(named) < powertrain.cylinders:
         pattern = pattern_of(powertrain, named)
     else:
         pattern = Pattern("random", "several cylinders") if codes else Pattern("none", "none")

@@ -158,6 +158,7 @@ class TestRow:
     ``origin``: ``table``, or ``generated`` from a part or shared point. ``equipment``: what not every shop has.
     ``on``: what the powertrain must have. ``at``: the component classes whose access it depends on; ``access`` how the
     hardest of them is reached here, its minutes already counted in. ``cranks``: the engine is cranked for it.
+    ``once``: graded variables that must have shown something first (a part is swapped where a cylinder misfires).
     """
 
     __test__ = False
@@ -183,6 +184,7 @@ class TestRow:
     at: tuple[str, ...] = ()
     access: str = ""
     cranks: bool = False
+    once: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -1,17 +1,22 @@
 """What to do next: tests by what they tell, repairs by what they cost, and when to stop."""
 
+from gumshoe.core.planning.next_action import Act, NextAction, cheapest_proof, next_action
 from gumshoe.core.planning.next_test import Costs, Proposal, expected_fix_cost, propose
 from gumshoe.core.planning.stop import Standing, standing
 from gumshoe.core.planning.strategies import Outlook, Strategy, in_order_of, outlooks, what_is_here
 
 __all__ = [
+    "Act",
     "Costs",
+    "NextAction",
     "Outlook",
     "Proposal",
     "Standing",
     "Strategy",
+    "cheapest_proof",
     "expected_fix_cost",
     "in_order_of",
+    "next_action",
     "outlooks",
     "propose",
     "standing",

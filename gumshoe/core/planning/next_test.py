@@ -13,7 +13,7 @@ from decimal import Decimal
 
 import numpy as np
 
-from gumshoe.core.clues.model import ClueKind
+from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import RepairRow, TestRow
 from gumshoe.core.suspects.likelihood import Floats, Ints, Model, marginals
@@ -48,7 +48,8 @@ class OutcomeChance:
 @dataclass(frozen=True)
 class Proposal:
     """A test worth considering. ``bits`` about which repair is needed; ``saving`` in the shop's currency, cost of the
-    test already taken off (myopic value of information)."""
+    test already taken off (myopic value of information); ``decides``: whether one of its outcomes changes what would be
+    done next: another repair first, or a suspect likely enough to act on, or no longer."""
 
     test: TestRow
     bits: float
@@ -56,8 +57,23 @@ class Proposal:
     bits_per_minute: float
     saving: float
     outcomes: tuple[OutcomeChance, ...]
+    decides: bool = True
+    share: float = 0.0
+    """``bits`` as a share of all that is still open about the repair."""
+
+    @property
+    def tells(self) -> str:
+        """How much it tells, as one says it."""
+        return next(words for limit, words in TELLS if self.share >= limit)
 
 
+TELLS = (
+    (0.6, "settles most of it"),
+    (0.3, "settles a good part"),
+    (0.12, "narrows it down"),
+    (0.03, "tells a little"),
+    (0.0, "tells next to nothing"),
+)
 NEGLIGIBLE = 1e-9
 """Sets less likely than this take no part in planning; ten thousand of them weigh less than 10⁻⁵ together."""
 
@@ -66,16 +82,39 @@ LIFTED = 1.3
 """A suspect takes part in planning when the clues have made it likelier than it was by this factor."""
 
 
+OF_LEADER = 0.1
+"""… and by at least this share of what they did for the leader: what the leader explains already speaks for nobody
+else, and a fault that is hardly likelier than on any other car is not what the car came for."""
+
+
 LIKELY = 0.01
 """A generated check is proposed for suspects at least this likely."""
 
 
+ORDINARY = ("none", "normal")
+"""Values of graded variables that show nothing."""
+
+
+HAPPENS = 0.005
+"""An outcome rarer than this decides nothing."""
+
+
+ACT_ON = 0.90
+"""From this probability on a suspect is likely enough to act on (``stop.ENOUGH``)."""
+
+
+TELLS_BITS = 0.03
+"""What tells this much brings the next test nearer, even where no single outcome changes what would be done."""
+
+
 def relevant_faults(assessment: Assessment, model: Model) -> frozenset[str]:
-    """Suspects that some clue speaks for; all of them while nothing speaks for any.
+    """Suspects that the clues speak for; all of them while nothing speaks for any.
 
     What no clue speaks for is as likely as on any other car: no test is made for its sake.
     """
-    found = frozenset(item.id for item in assessment.suspects if item.probability > LIFTED * item.prior)
+    leader = assessment.suspects[0]
+    least = max(LIFTED, OF_LEADER * leader.probability / max(leader.prior, 1e-12))
+    found = frozenset(item.id for item in assessment.suspects if item.probability > least * item.prior)
     return found & frozenset(model.faults) or frozenset(model.faults)
 
 
@@ -156,16 +195,19 @@ def propose(
     order_now = repair_order(now, needed, cost)
     now_cost = expected_fix_cost(now, needed, cost, order_now)
     columns = [np.ascontiguousarray(column) for column in model.sets[kept].T]
+    acts_now = bool(marginals(columns, weights, len(model.faults)).max(initial=0.0) >= ACT_ON)
     skip, have = set(done), set(known)
+    shown = stands_out(assessment.clues)
     proposals = []
     for test in knowledge.tests.values():
-        if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, likely):
+        if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, likely, shown):
             continue
         kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)
         per_outcome = model.outcomes(kind, variable)[kept]
         words = _outcome_words(test, knowledge)
         left_bits = left_cost = 0.0
         outcomes = []
+        decides = False
         joint = weights[:, None] * per_outcome
         shares = np.add.reduceat(joint, begins, axis=0)
         for index, name in enumerate(model.claims(kind, variable).bins):
@@ -179,17 +221,41 @@ def propose(
             )
             marginal = marginals(columns, joint[:, index], len(model.faults))
             lead = int(np.argmax(marginal))
+            if chance > HAPPENS:
+                first = repair_order(after, needed, cost)
+                acts = bool(marginal[lead] / chance >= ACT_ON)
+                decides |= bool(first.size and first[0] != order_now[0]) or acts != acts_now
             outcomes.append(OutcomeChance(words[name], chance, model.faults[lead], float(marginal[lead]) / chance))
         bits = max(now_bits - left_bits, 0.0)
+        decides |= bits >= TELLS_BITS
         saving = now_cost - left_cost - costs.of_minutes(test.minutes)
         outcomes.sort(key=lambda item: -item.chance)
-        proposals.append(Proposal(test, bits, test.minutes, bits / test.minutes, saving, tuple(outcomes)))
+        proposals.append(
+            Proposal(
+                test,
+                bits,
+                test.minutes,
+                bits / test.minutes,
+                saving,
+                tuple(outcomes),
+                decides,
+                bits / max(now_bits, 1e-9),
+            )
+        )
     proposals.sort(key=lambda item: (-item.bits_per_minute, item.test.id))
     return tuple(proposals)
 
 
-def _concerns(test: TestRow, likely: frozenset[str]) -> bool:
-    """Whether the test is worth a line: those of the library always, a generated check for a likely suspect only."""
+def stands_out(clues: Iterable[Clue]) -> frozenset[str]:
+    """The graded variables that have shown something out of the ordinary."""
+    return frozenset(clue.variable for clue in clues if clue.kind is ClueKind.GRADED and clue.value not in ORDINARY)
+
+
+def _concerns(test: TestRow, likely: frozenset[str], shown: frozenset[str]) -> bool:
+    """Whether the test is worth a line: those of the library wherever what they presuppose was seen, a generated check
+    for a likely suspect only."""
+    if not shown.issuperset(test.once):
+        return False
     return test.origin == "table" or not likely.isdisjoint(test.given)
 
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from gumshoe.core.planning.next_test import ACT_ON
 from gumshoe.core.suspects.posterior import Assessment, Suspect
 from gumshoe.core.words import share
 
-ENOUGH = 0.90
+ENOUGH = ACT_ON
 
 
 class Standing(StrEnum):

@@ -29,6 +29,7 @@ from gumshoe.core.planning.next_test import (
     expected_fix_cost,
     relevant_faults,
     repair_groups,
+    stands_out,
 )
 from gumshoe.core.suspects.likelihood import Floats, Ints
 from gumshoe.core.suspects.posterior import Assessment
@@ -109,10 +110,11 @@ class _Table:
         self.repair_minutes = np.array([row.minutes + costs.proof_minutes for row in self.repairs], dtype=np.float64)
         self.repair_money = np.array([costs.of_repair(row) for row in self.repairs])
         self.has_part = np.array([float(row.parts) > 0.0 for row in self.repairs])
+        shown = stands_out(assessment.clues)
         self.tests: list[TestRow] = []
         self.outcomes: list[Floats] = []
         for test in knowledge.tests.values():
-            touches = test.measures or not relevant.isdisjoint(test.given)
+            touches = (test.measures or not relevant.isdisjoint(test.given)) and shown.issuperset(test.once)
             if test.id in skip or (test.measures and test.measures in skip) or not touches:
                 continue
             kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)

@@ -13,18 +13,20 @@ from enum import StrEnum
 from functools import cache
 from pathlib import Path
 
-from gumshoe.core.clues.known import unplugged
+from gumshoe.core.clues.known import KnownCause, unplugged
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_index import standard_index
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.suspects.relations import PREDICTS, CodesRead, Role
 
 UNKNOWN_KEY = 0.5
 """What a chance is worth where nobody knows whether the key was on."""
-WORTH_EXPECTING = 0.03
-"""A code with less of a chance than this does not count as explained by the work."""
+WORTH_EXPECTING = PREDICTS
+"""A code with less of a chance than this does not count as explained by the work, on no page."""
+FLAT_SYMPTOM, BATTERY_SUSPECT = "was_flat", "battery_low"
 WORTH_TELLING = 0.25
 """From this chance on a code is foretold by name."""
 
@@ -171,6 +173,57 @@ def _numbers(knowledge: Knowledge, reference: str) -> tuple[str, ...]:
     return tuple(code for code in found if knowledge.components_of(code))  # of control units that this car has
 
 
+def causes_on_record(
+    knowledge: Knowledge,
+    happenings: Iterable[Happening],
+    scans: Iterable[Snapshot] = (),
+    telling: Snapshot | None = None,
+) -> tuple[KnownCause, ...]:
+    """What the happenings are known to have set by the time of the telling scan, as causes that explain codes away.
+
+    A code that stood in the same control unit before it happened is not of its making. ``scans``: all that were made.
+    """
+    earlier = sorted(scans, key=lambda item: item.taken_at)
+    found = []
+    for item in happenings:
+        if telling is not None and item.since > telling.taken_at.timestamp():
+            continue
+        if item.key_on is not True and item.component != "battery":
+            continue  # back in place, and nobody saw the key on meanwhile: it excuses nothing
+        before = next((scan for scan in reversed(earlier) if scan.taken_at.timestamp() <= item.since), None)
+        held = _held(before)
+        old = {code for _, code in _held(telling)} - {
+            code for where, code in _held(telling) if (where, code) not in held
+        }
+        codes = {row.code: row.chance for row in provoked(knowledge, [item])}
+        if item.component == "battery":  # the strengths of the same cause as a suspect
+            suspect = knowledge.faults.get(BATTERY_SUSPECT)
+            for code, chance in (suspect.codes if suspect else {}).items():
+                codes[code] = max(chance, codes.get(code, 0.0))
+        codes = {code: chance for code, chance in codes.items() if code not in old}
+        if codes:
+            found.append(KnownCause(item.words, codes))
+    return tuple(found)
+
+
+def said_by_customer(symptoms: Iterable[str]) -> tuple[Happening, ...]:
+    """What the customer tells of that sets codes by itself: the battery was flat or jumped, before it came."""
+    if FLAT_SYMPTOM not in set(symptoms):
+        return ()
+    return (Happening("battery", Did.FLAT, "The battery was flat or jumped", 0.0, None, True),)
+
+
+def _read_so(read: CodesRead, code: str) -> Provoked:
+    """A code that was read as set by the work, though no row of the table foretells it."""
+    words, _, why = read.reading(code).reason.partition(": ")
+    return Provoked(code, WORTH_EXPECTING, "", words, why)
+
+
+def _held(scan: Snapshot | None) -> set[tuple[int, str]]:
+    """(module, code) of everything a scan holds."""
+    return {(module.responder, item.code) for module in (scan.modules if scan else ()) for item in module.codes}
+
+
 def where_of(code: str, knowledge: Knowledge) -> str:
     """In which control unit a code of the work usually stands."""
     row = knowledge.codes.get(code)
@@ -183,13 +236,18 @@ def where_of(code: str, knowledge: Knowledge) -> str:
     return "engine"
 
 
-def sort_codes(before: Snapshot | None, after: Snapshot, expected: Iterable[Provoked]) -> tuple[Found, ...]:
+def sort_codes(
+    before: Snapshot | None, after: Snapshot, expected: Iterable[Provoked], read: CodesRead | None = None
+) -> tuple[Found, ...]:
     """The codes of the scan after the work: the old ones, those expected from the work, and the rest, which is flagged.
 
-    A code that a module held before the work is old there and nowhere else.
+    A code that a module held before the work is old there and nowhere else. ``read``: the same codes read together;
+    then what is expected is what was read as set by the work, so that the two can never disagree.
     """
     known = {row.code: row for row in expected if row.chance >= WORTH_EXPECTING}
-    held = {(module.responder, item.code) for module in (before.modules if before else ()) for item in module.codes}
+    if read is not None:
+        known = {code: known.get(code) or _read_so(read, code) for code in read.in_role(Role.SELF)}
+    held = _held(before)
     rows = []
     for module in after.modules:
         for code in dict.fromkeys(item.code for item in module.codes):

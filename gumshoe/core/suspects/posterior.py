@@ -185,7 +185,7 @@ def assess(
     log_posterior = log_prior + shares.total
     weights = softmax(log_posterior)
     marginal, prior_marginal = model.marginals(weights), model.marginals(softmax(log_prior))
-    weighing = Weighing(log_posterior, shares, alone.shares, everyone)
+    weighing = Weighing(log_prior, shares, alone.shares, everyone)
     proofs = _proofs(knowledge, shares.clues)
     suspects = [
         Suspect(

@@ -12,7 +12,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from gumshoe.core.clues.model import ClueKind
+from gumshoe.core.clues.known import KnownCause, explained_by
 from gumshoe.core.codes import CodeState, TroubleCode, structure
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import failure_words, rank_of
@@ -101,22 +101,31 @@ class CodesRead:
 
 
 def read_codes(
-    codes: States, knowledge: Knowledge, assessment: Assessment, types: Mapping[str, str] | None = None
+    codes: States,
+    knowledge: Knowledge,
+    assessment: Assessment,
+    types: Mapping[str, str] | None = None,
+    known: Iterable[KnownCause] = (),
 ) -> CodesRead:
-    """Read the codes of one vehicle together. ``types``: failure-type bytes, by code."""
-    return _Reader(codes, knowledge, assessment, types or {}).read()
+    """Read the codes of one vehicle together. ``types``: failure-type bytes, by code; ``known``: causes on record,
+    which explain a code whether or not any suspect raises it."""
+    return _Reader(codes, knowledge, assessment, types or {}, tuple(known)).read()
 
 
 class _Reader:
-    def __init__(self, codes: States, knowledge: Knowledge, assessment: Assessment, types: Mapping[str, str]) -> None:
+    def __init__(
+        self,
+        codes: States,
+        knowledge: Knowledge,
+        assessment: Assessment,
+        types: Mapping[str, str],
+        known: tuple[KnownCause, ...],
+    ) -> None:
         self.types = types
         self.codes, self.knowledge, self.assessment = codes, knowledge, assessment
         self.best = [knowledge.faults[name] for name in assessment.best]
-        self.explained = {
-            clue.variable: (clue.explained, clue.explained_by)
-            for clue in assessment.clues
-            if clue.kind is ClueKind.CODE and clue.explained > 0.0 and clue.value == "present"
-        }
+        told = {code: explained_by(known, code) for code in codes}
+        self.explained = {code: found for code, found in told.items() if found[0] > 0.0}
         self.rated = {code: self._rate(knowledge.codes[code]) for code in codes if code in knowledge.codes}
 
     def read(self) -> CodesRead:
@@ -153,7 +162,7 @@ class _Reader:
 
     def _is_known(self, code: str) -> bool:
         chance, _ = self.explained.get(code, (0.0, ""))
-        return chance >= PREDICTS and chance >= self.rated[code][0]
+        return chance >= PREDICTS and chance >= self.rated.get(code, (0.0, None))[0]
 
     def _state_role(self, code: str) -> Role | None:
         """A code that is not of today: held as history or as permanent only."""
@@ -199,19 +208,20 @@ class _Reader:
 
     def _aside(self, code: str) -> CodeReading:
         """A code that takes no part: known cause, old, permanent only, or not in the catalogue."""
+        role = self._state_role(code)
+        if role in (None, Role.STALE) and self._is_known(code):
+            _, words = self.explained[code]
+            reason = f"{words}: that sets this code by itself. Put it right, clear, and see whether it returns."
+            return self._reading(code, Role.SELF, reason)
         if code not in self.rated:
             words = "Not in the catalogue: look it up in the maker's service information, or enter what it stands for."
             return self._reading(code, Role.UNKNOWN, words)
-        role = self._state_role(code)
         if role is Role.STALE:
             return self._reading(
                 code, role, "Held as history only: it happened, but not now. Store it, clear it, see what returns."
             )
-        if role is not None:
-            return self._reading(code, role, "Permanent only: it leaves by itself once its monitor has run and passed.")
-        _, words = self.explained[code]
         return self._reading(
-            code, Role.SELF, f"{words}: that sets this code by itself. Put it right, clear, and see whether it returns."
+            code, Role.SEPARATE, "Permanent only: it leaves by itself once its monitor has run and passed."
         )
 
     # -- the order of monitors ----------------------------------------------------------------------------

@@ -110,16 +110,21 @@ class Shares:
 
 
 class Weighing:
-    """The evidence matrix, column by column when asked for."""
+    """The evidence matrix, column by column when asked for.
+
+    What a clue says is told given the clues before it, in the order they are on record (complaint, codes, live, tests):
+    the ratios of a suspect then lead step by step from its chance before any clue to its chance now, and of two clues
+    that carry each other the first speaks and the second adds what it adds.
+    """
 
     def __init__(
         self,
-        log_posterior: Floats,
+        log_prior: Floats,
         shares: Shares,
         alone: Shares,
         everyone: tuple[str, ...],
     ) -> None:
-        self._log_posterior, self._shares, self._alone = log_posterior, shares, alone
+        self._before, self._shares, self._alone = [log_prior], shares, alone
         self._place = {name: index for index, name in enumerate(shares.model.faults)}
         self._everyone = {name: index for index, name in enumerate(everyone)}
         self._columns: dict[int, Floats] = {}
@@ -135,10 +140,12 @@ class Weighing:
         return tuple(Entry(clue, ratio) for clue, ratio in zip(self._shares.clues, ratios, strict=True))
 
     def _column(self, index: int) -> Floats:
-        """log P(clue | fault in S) − log P(clue | fault not in S), the other clues taken as given, for each fault."""
+        """log P(clue | fault in S) − log P(clue | fault not in S) given the clues before it, for each fault."""
         if index not in self._columns:
+            while len(self._before) <= index:
+                self._before.append(self._before[-1] + self._shares.of(len(self._before) - 1))
             values = self._shares.of(index)
-            rest = softmax(self._log_posterior - values)
+            rest = softmax(self._before[index])
             likelihood = np.exp(values - values.max())
             with_fault = self._shares.model.marginals(rest)
             both = self._shares.model.marginals(rest * likelihood)

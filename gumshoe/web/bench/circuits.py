@@ -34,7 +34,7 @@ from gumshoe.web.bench.models import CircuitConclusion, CircuitDoubt, CircuitRea
 from gumshoe.web.bench.stand import Stand
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 from gumshoe.web.vehicles import services as vehicles
 
 KEPT = 32
@@ -70,7 +70,7 @@ def _model(powertrain: Powertrain, local: Local, name: str) -> Model:
 def named(case: Case) -> list[tuple[str, str, str]]:
     """Circuits that the leading suspects are about, with the reason: what one would measure first."""
     every = listed(case)
-    assessment, _ = suspects.assess_case(case)
+    assessment = judging.judged(case).assessment
     found: dict[str, tuple[str, str, str]] = {}
     for item in assessment.suspects[:LEADING]:
         for name in (item.row.component, *item.row.members):

@@ -13,21 +13,21 @@ from gumshoe.web.bench import hand, services
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.repairs import ends
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 
 
 @needs(Right.SEE)
 def bench(request: HttpRequest, pk: int) -> HttpResponse:
     """Every test, the most telling per minute first, and those already made."""
     case = find(pk)
-    _, proposals = suspects.assess_case(case)
+    found = judging.judged(case)
     return render(
         request,
         "bench/bench.html",
         folder(
             case,
             "bench",
-            proposals=proposals,
+            proposals=found.every_test,
             performed=services.performed(case),
         ),
     )

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from copy import copy
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import urlencode
 
 from django.db.models import Exists, OuterRef, Prefetch, prefetch_related_objects
 from django.urls import reverse
@@ -18,10 +19,9 @@ from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.live.models import Recording
 from gumshoe.web.repairs.models import Answer, ClearingBegun, Line, LooseEnd, Review, Verdict
 from gumshoe.web.scans.models import Scan
+from gumshoe.web.suspects.planned import NOT_YET, KeptAction, kept_action, kept_rows
 from gumshoe.web.ui.memo import once
 
-NOT_CONNECTED = ("typed in", "file", "case file")
-"""How scans came that no car stands behind."""
 STAGES = ("complaint", "scan", "read", "live", "suspects", "bench", "repair", "clear", "prove", "report")
 _APPS = {
     "complaint": "cases",
@@ -39,7 +39,8 @@ _APPS = {
 
 @dataclass(frozen=True)
 class Standing:
-    """The stage a case is in, the next action and its address, and the stages already reached."""
+    """The stage a case is in, the next action and its address, and the stages already reached. ``known``: whether the
+    action is worked out; else it says that it is under way."""
 
     stage: str
     action: str
@@ -47,17 +48,21 @@ class Standing:
     tone: str = ""
     done: frozenset[str] = frozenset()
 
+    @property
+    def known(self) -> bool:
+        return self.action != NOT_YET.words
 
-HELD = ("complained", "scanned", "connected", "recorded", "tested")
+
+HELD = ("complained", "scanned", "recorded", "tested")
 """What is only asked for whether it is there: snapshots, frames and readings stay where they are."""
 
 
 def with_facts(cases: Iterable[Case]) -> list[Case]:
     """The cases with everything their standing is told from, in a fixed number of queries however many they are."""
     rows = list(cases)
-    held = _held(rows)
+    held, planned = _held(rows), kept_rows(rows)
     for case in rows:
-        vars(case).update(held[case.pk])
+        vars(case).update(held[case.pk], planned_row=planned.get(case.pk))
     prefetch_related_objects(
         rows,
         Prefetch("clearings", to_attr="bare_clearings"),
@@ -80,7 +85,6 @@ def _held(rows: list[Case]) -> dict[int, dict[str, bool]]:
     kinds = (
         Complaint.objects.filter(case=own),
         whole,
-        whole.exclude(link__in=NOT_CONNECTED),
         Recording.objects.filter(case=own).exclude(purpose=""),
         TestRecord.objects.filter(case=own),
     )
@@ -94,9 +98,10 @@ class _Facts:
 
     def __init__(self, case: Case) -> None:
         held: Any = case  # with_facts gives it more
+        self.case = case
         self.closed = case.closed_at is not None
         self.complained, self.scanned = held.complained, held.scanned
-        self.recorded, self.connected, self.tested = held.recorded, held.connected, held.tested
+        self.recorded, self.tested = held.recorded, held.tested
         ended = {row.begun_id for row in held.bare_clearings}
         self.cut_off = any(row.pk not in ended and _may_have_cleared(row) for row in case.clearingbeguns.all())
         self.clearing = newest(row for row in held.bare_clearings if not row.triage)
@@ -163,15 +168,16 @@ def _bare(case: Case) -> Case:
 
 
 @once
-def standing(case: Case) -> Standing:
-    """The next action of a case."""
+def standing(case: Case, wait: bool = True) -> Standing:
+    """The next action of a case. ``wait``: whether to judge the case now where nothing that holds is kept of it."""
     facts = _Facts(case if hasattr(case, "bare_clearings") else with_facts([_bare(case)])[0])
-    stage, action, tone = _next(facts)
-    return Standing(stage, action, reverse(f"{_APPS[stage]}:{stage}", args=[case.pk]), tone, facts.done())
+    stage, action, tone, *address = _next(facts, wait)
+    url = address[0] if address else reverse(f"{_APPS[stage]}:{stage}", args=[case.pk])
+    return Standing(stage, action, url, tone, facts.done())
 
 
-def _next(facts: _Facts) -> tuple[str, str, str]:
-    """(stage, action, tone); the first line that fits."""
+def _next(facts: _Facts, wait: bool) -> tuple[str, ...]:
+    """(stage, action, tone) and, where it is not the stage's page, the address; the first line that fits."""
     if facts.closed:
         return "report", "Closed: print the report", ""
     if not facts.complained:
@@ -189,17 +195,31 @@ def _next(facts: _Facts) -> tuple[str, str, str]:
             return "prove", f"Waits for its proof: look again on {facts.waits_until:%d %b}", ""
         return "prove", "Drive and prove the repair", ""
     if facts.sent_back and not facts.worked:
-        return "suspects", "The verdict was sent back: make the test that is missing", "bad"
+        return _planned(facts.case, wait, "The verdict was sent back: ", "bad")
     if facts.open_lines or facts.worked:
         return _repairing(facts)
     if facts.verdict:
         told = list(facts.verdict.causes.all()) or facts.verdict.root_cause
         return "repair", "Propose the repair" if told else "Say why it failed, propose the repair", ""
-    if facts.failed:
-        return "suspects", "The code came back: look at the suspects again", "bad"
-    if not facts.recorded and facts.connected:
-        return "live", "Record warm idle and 2500 rpm", ""
-    return "suspects", "Make the next test", ""
+    return _planned(facts.case, wait, "It came back: " if facts.failed else "", "bad" if facts.failed else "")
+
+
+def _planned(case: Case, wait: bool, before: str, tone: str) -> tuple[str, str, str, str]:
+    """What the planner puts first, while the fault is looked for."""
+    held: Any = case
+    found = kept_action(case, held.planned_row, wait=wait)
+    if found is NOT_YET:
+        before = ""
+    words = before + (found.words[:1].lower() + found.words[1:] if before else found.words)
+    return found.stage, words, tone, _address(case, found)
+
+
+def _address(case: Case, found: KeptAction) -> str:
+    """Where the action is done: the test's own page, the verdict on its suspect, or the stage's page."""
+    if found.stage == "bench" and found.test:
+        return reverse("bench:test", args=[case.pk, found.test])
+    page = reverse(f"{_APPS[found.stage]}:{found.stage}", args=[case.pk])
+    return f"{page}?{urlencode({'suspect': found.suspect})}" if found.stage == "repair" else page
 
 
 def _may_have_cleared(begun: Any) -> bool:

@@ -13,7 +13,7 @@ from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
 from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.standing import standing
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 
 
 @needs(Right.INTAKE)
@@ -57,7 +57,7 @@ def _complaint_page(
             "complaint",
             form=form or filled,
             latest=latest,
-            advice=suspects.advice_of(case) if latest else None,
+            advice=judging.judged(case).advice if latest else None,
             earlier=list(case.complaints.all())[:-1],
         ),
         status=status,
@@ -79,7 +79,7 @@ def complaint_save(request: HttpRequest, pk: int) -> HttpResponse:
         return _complaint_page(request, case, form, status=400)
     services.complain(case, request.user, form.cleaned_data)  # type: ignore[arg-type]
     messages.success(request, "Complaint stored.")
-    advice = suspects.advice_of(case)
+    advice = judging.judged(case).advice
     if advice.reasons:
         messages.warning(request, f"{advice.title}. {advice.words}")
     return redirect("scans:scan", case.pk)

@@ -12,7 +12,7 @@ from gumshoe.web.cases.entries import entries
 from gumshoe.web.proofs import runner, waiting
 from gumshoe.web.repairs import aftercare
 from gumshoe.web.repairs.models import Clearing, Verdict
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 
 LOOSE, INTERMITTENT = "loose", "intermittent"
 """The failure mode and the kind of code that come and go."""
@@ -84,7 +84,7 @@ def signal_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
 def later_clues(clearing: Clearing) -> tuple[Clue, ...]:
     """The clues of scans, tests and recordings made after the clearing: what was measured before it is the fault's."""
     case = clearing.case
-    evidence = suspects.evidence_of(case, since=clearing.at)
+    evidence = judging.evidence_of(case, since=clearing.at)
     return tuple(
         clue
         for clue in extract(evidence, cases.knowledge_of(case))

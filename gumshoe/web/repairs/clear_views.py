@@ -15,6 +15,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.repairs import aftercare, clearing, ends
 from gumshoe.web.repairs.panel import ledger
+from gumshoe.web.suspects import judging
 from gumshoe.web.ui.responses import problem
 
 
@@ -38,7 +39,7 @@ def clear(request: HttpRequest, pk: int) -> HttpResponse:
             triages=[clearing.triage_of(row) for row in clearings if row.triage],
             worked=case.works.exists(),
             foretold=[row for row in ends.provoked_codes(case) if row.foretold],
-            found=ends.sorted_codes(case),
+            found=judging.sorted_codes(case),
             procedures=aftercare.asked(case),
             **ledger(case, "clear"),
         ),

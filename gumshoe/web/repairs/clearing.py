@@ -20,6 +20,7 @@ from gumshoe.web.repairs import ends
 from gumshoe.web.repairs.models import Clearing, ClearingBegun, ClearingOutcome
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
+from gumshoe.web.suspects import judging
 from gumshoe.web.vehicles.links import connection
 
 SETTLES_S = 1.5
@@ -49,7 +50,7 @@ def clear_check(case: Case) -> ClearCheck:
     """May the codes be cleared now?"""
     stored = scans.latest(case)
     snapshot = scans.snapshot_of(stored) if stored else None
-    codes, cut_off = ends.sorted_codes(case), bool(unfinished(case))
+    codes, cut_off = judging.sorted_codes(case), bool(unfinished(case))
     return check_clear(snapshot, ends.open_ends(case), engine_speed(case), codes, cut_off=cut_off)
 
 
@@ -222,7 +223,7 @@ def leave_to_itself(case: Case, user: User) -> Clearing:
 
 def expected_codes(case: Case) -> list[str]:
     """The codes of the newest scan that the work itself has set."""
-    return sorted({row.code for row in ends.sorted_codes(case) if row.expected})
+    return sorted({row.code for row in judging.sorted_codes(case) if row.expected})
 
 
 def _proof_reference(case: Case, before: Scan) -> Scan:

@@ -2,33 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from datetime import datetime
 
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from gumshoe.core.clues import KnownCause
 from gumshoe.core.errors import BadInput
-from gumshoe.core.knowledge.catalogue import Knowledge
-from gumshoe.core.proof.provoked import (
-    WORTH_EXPECTING,
-    Did,
-    Found,
-    Happening,
-    Provoked,
-    key_was_on,
-    provoked,
-    sort_codes,
-)
+from gumshoe.core.proof.provoked import Did, Happening, Provoked, key_was_on, provoked
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import working
 from gumshoe.web.repairs.models import LooseEnd, LooseEndClosed
-from gumshoe.web.scans import services as scans
-from gumshoe.web.scans.models import Scan
 from gumshoe.web.ui.memo import once
 from gumshoe.web.vehicles import services as vehicles
 
@@ -133,43 +119,3 @@ def happenings(case: Case, until: datetime | None = None) -> tuple[Happening, ..
 def provoked_codes(case: Case) -> tuple[Provoked, ...]:
     """The codes that the work will have set."""
     return provoked(cases.knowledge_of(case), happenings(case))
-
-
-@once
-def sorted_codes(case: Case, shown: Scan | None = None) -> tuple[Found, ...]:
-    """The codes of a scan since the work began, of the newest unless one is given: old, expected from the work, or
-    flagged. Empty while nothing has happened to the car, or it has not been scanned since."""
-    done = happenings(case)
-    stored = shown or scans.latest(case)
-    if not done or stored is None or stored.at.timestamp() < min(item.since for item in done):
-        return ()
-    after = scans.snapshot_of(stored)
-    if after is None:
-        return ()
-    began = min(item.since for item in done)
-    earlier = next((row for row in scans.whole(case) if row.at.timestamp() <= began), None)
-    before = scans.snapshot_of(earlier) if earlier else None
-    return sort_codes(before, after, provoked(cases.knowledge_of(case), done))
-
-
-def marks_of(case: Case, shown: Scan | None) -> dict[int, dict[str, Found]]:
-    """How each code of a scan is sorted, by module and code; empty for any but the newest scan."""
-    newest = scans.latest(case)
-    if shown is None or newest is None or shown.pk != newest.pk:
-        return {}
-    found: dict[int, dict[str, Found]] = {}
-    for row in sorted_codes(case):
-        found.setdefault(row.responder, {})[row.code] = row
-    return found
-
-
-def causes_on_record(case: Case, knowledge: Knowledge, at: datetime | None) -> Iterable[KnownCause]:
-    """What the work is known to have set by the time of a scan, as causes that explain codes away."""
-    if at is None:
-        return
-    for item in happenings(case, at):
-        if item.key_on is not True and item.component != "battery":
-            continue  # back in place, and nobody saw the key on meanwhile: it excuses nothing
-        codes = {row.code: row.chance for row in provoked(knowledge, [item]) if row.chance >= WORTH_EXPECTING}
-        if codes:
-            yield KnownCause(item.words, codes)

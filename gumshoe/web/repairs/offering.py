@@ -23,7 +23,7 @@ from gumshoe.web.repairs.models import Answer, Line
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop import history
 from gumshoe.web.shop.models import Settings
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 from gumshoe.web.ui.memo import once
 
 CENT = Decimal("0.01")
@@ -47,7 +47,7 @@ def lives() -> dict[str, tuple[PartLife, ...]]:
 
 def offers_for(case: Case, repair: str) -> tuple[Offer, ...]:
     """Every way to offer a repair on this case; empty for one this powertrain does not know."""
-    assessment, _ = suspects.assess_case(case)
+    assessment = judging.judged(case).assessment
     return offers(cases.knowledge_of(case), assessment, repair, lives())
 
 

@@ -18,7 +18,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs.models import Review, RootCause, Verdict
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 from gumshoe.web.suspects.models import Ruling
 from gumshoe.web.ui.memo import once
 
@@ -29,7 +29,7 @@ REASONS, DROPPED, WORTH_DROPPING = 8, 6, 0.001
 
 def give_verdict(case: Case, user: User, suspect: str) -> Verdict:
     """Name the fault. Without a direct test the verdict is stored as a guess. Raises BadInput for no such suspect."""
-    assessment, _ = suspects.assess_case(case)
+    assessment = judging.judged(case).assessment
     found = assessment.suspect(suspect)
     if found is None:
         raise BadInput("There is no such suspect on this powertrain.")

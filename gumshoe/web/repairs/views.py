@@ -12,7 +12,7 @@ from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.repairs import verdicts
 from gumshoe.web.repairs.panel import ledger
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 
 CANDIDATES = 6
 
@@ -21,7 +21,7 @@ CANDIDATES = 6
 def repair(request: HttpRequest, pk: int) -> HttpResponse:
     """The verdict that holds with everything behind it, and the form for another."""
     case = find(pk)
-    assessment, _ = suspects.assess_case(case)
+    assessment = judging.judged(case).assessment
     chosen = assessment.suspect(request.GET.get("suspect", "")) or assessment.suspects[0]
     verdict = case.verdicts.last()
     candidates = assessment.suspects[:CANDIDATES]

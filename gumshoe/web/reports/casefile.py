@@ -37,7 +37,7 @@ from gumshoe.web.live.models import Recording
 from gumshoe.web.proofs.models import Judgement
 from gumshoe.web.repairs.models import Line, Verdict
 from gumshoe.web.scans import services as scans
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 
 
 def export(case: Case) -> CaseFile:
@@ -46,7 +46,7 @@ def export(case: Case) -> CaseFile:
     came = cases.imported_of(case) or CaseFile("gumshoe-case", 1)
     row = case.importeds.last()
     ours = _Ours(row.entries if row else {})
-    failed = {repair for repair, _, _ in suspects.failed_repairs(case)}
+    failed = {repair for repair, _, _ in judging.failed_repairs(case)}
     verdict, judgement, often = case.verdicts.last(), case.judgements.last(), case.recurrences.last()
     odometer = complaint.odometer_km if complaint else None
     recordings = ours.added(case.recordings.prefetch_related("chunks").select_related("by"))

@@ -16,6 +16,7 @@ from gumshoe.web.repairs import offering
 from gumshoe.web.reports import standalone
 from gumshoe.web.reports.models import Mail
 from gumshoe.web.shop.models import Settings
+from gumshoe.web.suspects import judging
 from gumshoe.web.ui.readers import for_shop
 
 
@@ -39,6 +40,7 @@ def send_proposal(case: Case, user: User, to: str) -> Mail:
         "shop": shop,
         "shop_settings": shop,
         "verdict": case.verdicts.last(),
+        "advice": None if case.works.exists() else judging.judged(case).advice,
     }
     text = render_to_string("reports/proposal_mail.txt", values)
     subject = f"{shop.shop_name}: proposal for {case.vehicle.plate}, case {case.number}"

@@ -27,7 +27,7 @@ from gumshoe.web.repairs import clearing, ends, offering
 from gumshoe.web.repairs.models import Answer, Clearing
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop import history
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 
 LAMP_MEANING = {
     "proven": "The lamp is out, and the control unit has checked the repaired system itself and found it good.",
@@ -62,7 +62,7 @@ def customer(case: Case) -> dict[str, Any]:
         "complaint": cases.complaint_of(case),
         "codes": codes_of(case),
         "unread": unread_of(case),
-        "advice": suspects.advice_of(case) if case.closed_at is None else None,
+        "advice": judging.judged(case).advice if case.closed_at is None else None,
         "verdict": next(reversed(entries(case, "verdicts")), None),
         "tests": [row for row in bench.performed(case) if not row["superseded"]],
         "lines": rows,
@@ -96,7 +96,7 @@ def codes_of(case: Case) -> list[dict[str, str]]:
     snapshot = scans.snapshot_of(stored) if stored else None
     if snapshot is None:
         return []
-    ours = {row.code: row.expected.words for row in ends.sorted_codes(case, stored) if row.expected and not row.old}
+    ours = {row.code: row.expected.words for row in judging.sorted_codes(case, stored) if row.expected and not row.old}
     rows = _titled(snapshot, cases.knowledge_of(case))
     return [{**row, "ours": ours.get(row["code"], "")} for row in rows]
 
@@ -145,7 +145,7 @@ def file(case: Case) -> dict[str, Any]:
         "works": entries(case, "works"),
         "photos": case.photos.select_related("by"),
         "all_ends": entries(case, "looseends"),
-        "provoked": ends.sorted_codes(case),
+        "provoked": judging.sorted_codes(case),
         "procedures": case.procedureruns.select_related("by"),
         "clearings": [(row, clearing.at_once(row)) for row in case.clearings.select_related("before", "after", "by")],
         "readiness": proofs.readiness(made, tracker) if made and tracker else [],
@@ -155,7 +155,7 @@ def file(case: Case) -> dict[str, Any]:
         "followups": case.followups.select_related("by"),
         "mails": case.mails.select_related("by"),
         "notes": case.notes.select_related("by"),
-        "unknown": suspects.unknown_in(case),
+        "unknown": judging.judged(case).unknown,
         "vin_answers": case.vinanswers.select_related("by"),
         "begun": clearing.unfinished(case),
         "reopened": case.reopeneds.select_related("by"),

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 from django.conf import settings
 from django.db import transaction
@@ -16,25 +15,26 @@ from django.utils import timezone
 
 from gumshoe.core.casefile import read_case
 from gumshoe.core.casefile.files import MAX_BYTES
-from gumshoe.core.clues import MisfireReading, TestOutcome, read_misfire, scan_notes
+from gumshoe.core.clues import MisfireReading, read_misfire
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.judgement import Judged
+from gumshoe.core.judgement import telling as telling_of
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.obd.errors import LinkError
 from gumshoe.core.obd.link import Frame
 from gumshoe.core.obd.scanner import scan
-from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, failure_types, states_by_code
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, states_by_code
 from gumshoe.core.obd.stored import plain_snapshot, read_snapshot
 from gumshoe.core.obd.typed import read_typed
 from gumshoe.core.obd.uds import ModuleAddress
 from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.core.signals.frame_reading import FrameReading, read_frame
-from gumshoe.core.suspects.driving import DriveAdvice, drive_advice, situation_of
-from gumshoe.core.suspects.relations import CodeReading, CodesRead, read_codes
+from gumshoe.core.suspects.driving import DriveAdvice
+from gumshoe.core.suspects.relations import CodeReading, CodesRead
 from gumshoe.web.accounts.models import User
-from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.scans.models import Scan, VinAnswer
@@ -235,16 +235,10 @@ def whole(case: Case) -> list[Scan]:
 
 @once
 def telling(case: Case) -> Scan | None:
-    """The scan the reasoning looks at: the newest that holds codes, else the newest whole one.
-
-    A scan right after clearing is empty by the tool's own doing and says nothing about the fault.
-    """
-    scans = whole(case)
-    for stored in scans:
-        snapshot = snapshot_of(stored)
-        if snapshot and snapshot.codes_in(CodeState.CONFIRMED, CodeState.PENDING):
-            return stored
-    return scans[0] if scans else None
+    """The scan the reasoning looks at; which one, the core decides."""
+    rows = [(row, snapshot) for row in whole(case) if (snapshot := snapshot_of(row))]
+    place = telling_of(snapshot for _, snapshot in rows)
+    return rows[place][0] if place is not None else None
 
 
 def telling_codes(case: Case) -> tuple[str, ...]:
@@ -280,41 +274,17 @@ class Reading:
         return found
 
 
-def read(case: Case, assessment: Any) -> Reading | None:
-    """Read the codes of the telling scan together; None without a scan."""
-    stored = telling(case)
-    snapshot = snapshot_of(stored) if stored else None
+def read(judged: Judged) -> Reading | None:
+    """The codes of the telling scan as they were judged; None without a scan."""
+    snapshot = judged.grounds.snapshot
     if snapshot is None:
         return None
-    knowledge = cases.knowledge_of(case)
-    states = states_by_code(snapshot.stored_codes)
-    codes = read_codes(states, knowledge, assessment, failure_types(snapshot.stored_codes))
     frames = tuple(
         (frame.code, read_frame(frame), frame.values) for module in snapshot.modules for frame in module.frames
     )
-    engine = snapshot.engine
-    misfire = read_misfire(engine, knowledge) if engine else None
-    notes = scan_notes(snapshot, engine, knowledge)
-    advice = advice_for(case, assessment, codes.codes, snapshot)
-    return Reading(codes, frames, advice, notes, misfire, engine, states, snapshot.codes_unread)
-
-
-def advice_for(
-    case: Case, assessment: Any, readings: Iterable[CodeReading] = (), snapshot: Snapshot | None = None
-) -> DriveAdvice:
-    """Whether the car may be driven, by everything on record: complaint, codes, tests, what the car told."""
-    complaint = cases.complaint_of(case)
-    return drive_advice(
-        situation_of(
-            readings,
-            cases.knowledge_of(case),
-            assessment,
-            lamp=complaint.lamp if complaint else "",
-            symptoms=complaint.symptoms if complaint else (),
-            tests=(TestOutcome(row.test, row.outcome, row.source, "") for row in entries(case, "testrecords")),
-            snapshot=snapshot,
-            scanned=snapshot is not None,
-        )
+    states = states_by_code(snapshot.stored_codes)
+    return Reading(
+        judged.read, frames, judged.advice, judged.notes, judged.misfire, snapshot.engine, states, snapshot.codes_unread
     )
 
 

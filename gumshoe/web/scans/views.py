@@ -17,10 +17,9 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
 from gumshoe.web.library import services as library
-from gumshoe.web.repairs import ends
 from gumshoe.web.scans import services
 from gumshoe.web.scans.models import Scan, VinAnswer
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 from gumshoe.web.vehicles.models import Vehicle
 
 # Freeze-frame values in the order a technician asks for them.
@@ -55,7 +54,7 @@ def _page(request: HttpRequest, case: Case, shown: Scan | None, status: int = 20
             snapshot=services.engine_with_names(snapshot) if snapshot else None,
             titles={code: row.title for code, row in cases.knowledge_of(case).codes.items()},
             frame_keys=FRAME_KEYS,
-            marks=ends.marks_of(case, shown),
+            marks=judging.marks_of(case, shown),
             **more,
         ),
         status=status,
@@ -174,9 +173,9 @@ def compare(request: HttpRequest, pk: int) -> HttpResponse:
 def read(request: HttpRequest, pk: int) -> HttpResponse:
     """What the codes mean together."""
     case = find(pk)
-    assessment, _ = suspects.assess_case(case)
-    knowledge = cases.knowledge_of(case)
-    reading = services.read(case, assessment)
+    found = judging.judged(case)
+    assessment, knowledge = found.assessment, cases.knowledge_of(case)
+    reading = services.read(found)
     named = reading.named(knowledge) if reading else {}
     return render(
         request,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from time import monotonic
 
 from django.db.models import Exists, OuterRef
 
@@ -23,6 +24,8 @@ class Card:
     comeback: bool = False
 
 
+WORK_OUT_S = 1.5
+"""So long a board works out next actions that are not kept; the others are said to be under way, and come later."""
 # The board's columns gather neighbouring stages: what is waiting for whom.
 COLUMNS = (
     ("Intake", ("complaint", "scan")),
@@ -35,7 +38,8 @@ COLUMNS = (
 
 def board() -> list[tuple[str, list[Card]]]:
     """Open cases by column, oldest first, and the lately closed ones at the end of the last column."""
-    cards = []
+    cards: list[Card] = []
+    until = monotonic() + WORK_OUT_S
     earlier = Work.objects.filter(case__vehicle=OuterRef("vehicle"), case__opened_at__lt=OuterRef("opened_at"))
     waiting = Case.objects.filter(closed_at__isnull=True).select_related("vehicle").order_by("opened_at")
     past = _past_of([case.pk for case in waiting.annotate(was_here=Exists(earlier)) if case.was_here])
@@ -43,7 +47,9 @@ def board() -> list[tuple[str, list[Card]]]:
         complaint = cases.complaint_of(case)
         held = past.get(case.pk)
         comeback = held is not None and any(item.covered for item in history.comebacks_of(held[0], held[1]))
-        cards.append(Card(case, standing(case), complaint.text if complaint else "", comeback))
+        cards.append(
+            Card(case, standing(case, wait=monotonic() < until), complaint.text if complaint else "", comeback)
+        )
     return [(name, [card for card in cards if card.standing.stage in stages]) for name, stages in COLUMNS]
 
 

@@ -19,10 +19,12 @@ from gumshoe.web.vehicles.models import Vehicle
 @needs(Right.SEE)
 def board(request: HttpRequest) -> HttpResponse:
     """Every open case, by what it waits for."""
+    columns = services.board()
+    under_way = any(not card.standing.known for _, cards in columns for card in cards)
     return render(
         request,
         "shop/board.html",
-        {"columns": services.board(), "closed": services.closed(), "due": waiting.due_list()},
+        {"columns": columns, "closed": services.closed(), "due": waiting.due_list(), "under_way": under_way},
     )
 
 

@@ -8,37 +8,33 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.clues import Clue
-from gumshoe.core.planning import Strategy, in_order_of, standing, what_is_here
+from gumshoe.core.planning import standing
 from gumshoe.core.suspects.posterior import Assessment, Entry, Stance
+from gumshoe.core.suspects.story import story
 from gumshoe.web.accounts.rights import Right, needs
-from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
-from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects import services
+from gumshoe.web.suspects.judging import judged
 
 SHOWN = 8
 COLUMNS = 6
 MATRIX_ROWS = 14
 LISTED = 60
+SHOWN_TESTS = 4
 
 
 @needs(Right.SEE)
 def suspects(request: HttpRequest, pk: int) -> HttpResponse:
-    """Ranking, next tests, evidence matrix, history."""
+    """Ranking, the next action, next tests, evidence matrix; what takes longer comes by ``beyond``."""
     case = find(pk)
-    assessment, proposals = services.assess_case(case)
+    found = judged(case)
+    assessment, knowledge = found.assessment, found.grounds.knowledge
     wanted = request.GET.get("suspect", "")
     chosen = assessment.suspect(wanted) or assessment.suspects[0]
-    way = _way(request)
-    proposals = what_is_here(in_order_of(way, proposals), Settings.load().lacks)
-    steps = services.history(case, assessment)
-    words, moves = services.changed(assessment, steps)
-    knowledge = cases.knowledge_of(case)
+    words, moves = services.last_change(case)
     leading = assessment.suspects[:SHOWN]
     if chosen not in leading:
         leading = (*leading, chosen)
-    names = {name: row.words for name, row in knowledge.faults.items()}
-    drawn = {item.id: item.row.words for item in assessment.suspects[:5]}
     return render(
         request,
         "suspects/suspects.html",
@@ -48,24 +44,22 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
             assessment=assessment,
             leading=leading,
             chosen=chosen,
-            proposals=proposals[:4],
-            others=proposals[4:],
+            story=story(assessment, chosen.id),
+            next=found.next,
+            proposals=found.proposals[:SHOWN_TESTS],
             standing_of=standing(assessment, chosen.id),
-            leader_proof=services.proof_wanted(case, assessment),
             showing={test.id for test in knowledge.shown_by(assessment.suspects[0].id)},
-            chart=services.slope_chart(steps, drawn),
-            names=names,
+            names={name: row.words for name, row in knowledge.faults.items()},
             change_words=words,
             moves=moves,
             rest=assessment.suspects[SHOWN : SHOWN + LISTED],
-            ways=services.ways_to_work(case, assessment),
-            way=way,
+            way=found.grounds.way,
             learning=services.learning_of(case, assessment, chosen.id, SHOWN),
             knowledge=knowledge,
             repair=knowledge.repairs[chosen.row.repair],
             best=[knowledge.faults[name].words for name in assessment.best],
-            own=services.own_suspects(case),
-            unknown=services.unknown_in(case),
+            own=found.grounds.own,
+            unknown=found.unknown,
             everyone=sorted((item.row.words, item.id) for item in assessment.suspects),
             model_size=len(assessment.model.faults) if assessment.model else 0,
             left_out=assessment.left_out if "count" in request.GET else None,
@@ -76,13 +70,16 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
-def _way(request: HttpRequest) -> Strategy:
-    """The way to work that was chosen in this session."""
-    wanted = request.GET.get("way", "")
-    if wanted in Strategy.__members__:
-        request.session["way"] = wanted
-    held = request.session.get("way", "")
-    return Strategy[held] if held in Strategy.__members__ else Strategy.TELLING
+@needs(Right.SEE)
+def beyond(request: HttpRequest, pk: int) -> HttpResponse:
+    """A part of the Suspects page that takes a second or more: the ways to work followed to their end, and how the
+    ranking moved."""
+    case = find(pk)
+    found = judged(case)
+    drawn = {item.id: item.row.words for item in found.assessment.suspects[:5]}
+    chart = services.slope_chart(services.history(case, found.assessment), drawn)
+    shown = {"case": case, "ways": found.outlooks, "way": found.grounds.way, "chart": chart}
+    return render(request, "suspects/beyond.html", shown)
 
 
 def _matrix(assessment: Assessment) -> dict[str, list[tuple[Clue, list[Entry]]]]:

@@ -97,7 +97,23 @@
     });
   }
 
+  // A part of the page that takes its time is fetched once the rest stands, and says how long it has been at it.
+  function load(place) {
+    var began = Date.now();
+    var ticking = setInterval(function () {
+      place.firstElementChild.textContent = place.dataset.busy + " " + ((Date.now() - began) / 1000).toFixed(0) + " s";
+    }, 500);
+    fetch(place.dataset.load).then(function (response) {
+      if (!response.ok || response.redirected) throw new Error();
+      return response.text();
+    }).then(function (html) { clearInterval(ticking); place.innerHTML = html; }, function () {
+      clearInterval(ticking);
+      place.firstElementChild.textContent = "This part did not come. Reload the page to try again.";
+    });
+  }
+
   document.addEventListener("DOMContentLoaded", function () {
+    document.querySelectorAll("[data-load]").forEach(load);
     document.addEventListener("keydown", keys);
     document.querySelectorAll("[data-theme-toggle]").forEach(function (button) {
       button.addEventListener("click", function () { theme(root.getAttribute("data-theme") === "night" ? "day" : "night"); });

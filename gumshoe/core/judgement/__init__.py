@@ -1,0 +1,6 @@
+"""One judgement of a case for each state of its evidence: what every page says is taken from it."""
+
+from gumshoe.core.judgement.grounds import Grounds, telling
+from gumshoe.core.judgement.judged import Judged, Kept
+
+__all__ = ["Grounds", "Judged", "Kept", "telling"]

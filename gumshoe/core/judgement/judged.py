@@ -1,0 +1,161 @@
+"""The judgement: clues, suspects, codes read together, drive advice, tests and the next action, from one model.
+
+Each part is worked out when it is first asked for and then kept, so that a board that needs the next action only does
+not pay for the three ways to work.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from threading import Lock
+
+from gumshoe.core.clues import Clue, ClueKind, MisfireReading, extract, read_misfire, scan_notes, unknown_entries
+from gumshoe.core.judgement.grounds import Grounds
+from gumshoe.core.obd.snapshot import failure_types, states_by_code
+from gumshoe.core.planning import (
+    NextAction,
+    Outlook,
+    Proposal,
+    in_order_of,
+    next_action,
+    outlooks,
+    propose,
+    what_is_here,
+)
+from gumshoe.core.suspects import Assessment, assess
+from gumshoe.core.suspects.driving import DriveAdvice, drive_advice, situation_of
+from gumshoe.core.suspects.relations import CodesRead, read_codes
+
+
+@dataclass(frozen=True)
+class Judged:
+    """What follows from the grounds. The same grounds give the same judgement."""
+
+    grounds: Grounds
+
+    @cached_property
+    def clues(self) -> tuple[Clue, ...]:
+        """Everything on record as clues."""
+        return extract(self.grounds.evidence, self.grounds.knowledge)
+
+    @cached_property
+    def assessment(self) -> Assessment:
+        """The ranked suspects."""
+        return self.ranked_by(self.clues)
+
+    def ranked_by(self, clues: tuple[Clue, ...], *, learned: bool = True) -> Assessment:
+        """The suspects by some of the clues only, or without what the shop has learnt."""
+        grounds = self.grounds
+        return assess(
+            grounds.knowledge,
+            clues,
+            odometer_km=grounds.odometer_km,
+            age_years=grounds.age_years,
+            ruled_out=grounds.ruled_out,
+            own=grounds.own,
+            learned=dict(grounds.learned) if learned else None,
+        )
+
+    @cached_property
+    def read(self) -> CodesRead:
+        """The codes of the telling scan read together; none where nothing was read."""
+        grounds = self.grounds
+        stored = grounds.snapshot.stored_codes if grounds.snapshot else ()
+        return read_codes(
+            states_by_code(stored), grounds.knowledge, self.assessment, failure_types(stored), grounds.evidence.known
+        )
+
+    @cached_property
+    def advice(self) -> DriveAdvice:
+        """Whether the car may be driven."""
+        grounds = self.grounds
+        return drive_advice(
+            situation_of(
+                self.read.codes,
+                grounds.knowledge,
+                self.assessment,
+                lamp=grounds.asked_lamp,
+                symptoms=grounds.evidence.symptoms,
+                tests=grounds.evidence.tests,
+                snapshot=grounds.snapshot,
+                scanned=grounds.snapshot is not None,
+            )
+        )
+
+    @cached_property
+    def notes(self) -> tuple[str, ...]:
+        """What the scan as a whole says before any code is read."""
+        return scan_notes(self.grounds.snapshot, self.grounds.evidence.module, self.grounds.knowledge)
+
+    @cached_property
+    def misfire(self) -> MisfireReading | None:
+        """What the engine's misfire codes and counters say together."""
+        module = self.grounds.evidence.module
+        return read_misfire(module, self.grounds.knowledge) if module else None
+
+    @cached_property
+    def unknown(self) -> tuple[str, ...]:
+        """Entries on record that nothing here knows."""
+        return unknown_entries(self.grounds.evidence, self.grounds.knowledge)
+
+    @property
+    def done(self) -> frozenset[str]:
+        """The tests made already."""
+        return frozenset(row.test for row in self.grounds.evidence.tests)
+
+    @property
+    def measured(self) -> frozenset[str]:
+        """Graded variables that are known already."""
+        return frozenset(clue.variable for clue in self.clues if clue.kind is ClueKind.GRADED)
+
+    @cached_property
+    def every_test(self) -> tuple[Proposal, ...]:
+        """All tests that can still be made, by bits per minute."""
+        grounds = self.grounds
+        return propose(self.assessment, grounds.knowledge, grounds.costs, done=self.done, known=self.measured)
+
+    @cached_property
+    def next(self) -> NextAction:
+        """What to do next, by the way to work."""
+        return next_action(self.assessment, self.grounds.knowledge, self._in_order, self.done)
+
+    @cached_property
+    def proposals(self) -> tuple[Proposal, ...]:
+        """The tests that can move a decision, in the order of the way to work; the next action's test first."""
+        first = self.next.test.id if self.next.test else ""
+        worth = [item for item in self._in_order if item.decides or item.test.id == first]
+        return tuple(sorted(worth, key=lambda item: item.test.id != first))
+
+    @cached_property
+    def _in_order(self) -> tuple[Proposal, ...]:
+        return what_is_here(in_order_of(self.grounds.way, self.every_test), self.grounds.lacks)
+
+    @cached_property
+    def outlooks(self) -> tuple[Outlook, ...]:
+        """Every way to work followed to the end; takes a second or more."""
+        grounds = self.grounds
+        return outlooks(self.assessment, grounds.knowledge, grounds.costs, done=self.done, known=self.measured)
+
+
+class Kept:
+    """Judgements kept under the key of their grounds; when there are too many, the one longest not asked for goes."""
+
+    def __init__(self, most: int = 48) -> None:
+        self.most = most
+        self._held: OrderedDict[tuple[int, bytes], Judged] = OrderedDict()
+        self._lock = Lock()
+
+    def of(self, grounds: Grounds, judge: Callable[[Grounds], Judged] = Judged) -> Judged:
+        """The judgement of these grounds."""
+        key = grounds.key
+        with self._lock:
+            found = self._held.get(key)
+            if found is None:
+                found = self._held[key] = judge(grounds)
+            self._held.move_to_end(key)
+            while len(self._held) > self.most:
+                self._held.popitem(last=False)
+        return found

@@ -1,0 +1,83 @@
+"""The next action of a case whose fault is not named yet: *the* test to make, or that there is enough, or that nothing
+left is worth its minutes. Header, board and Suspects show this one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.rows import TestRow
+from gumshoe.core.planning.next_test import Proposal
+from gumshoe.core.planning.stop import ENOUGH
+from gumshoe.core.suspects.posterior import Assessment
+
+POINTED_AT = 0.10
+"""A leader below this, with the car more likely to have none of these faults, is nobody to act against."""
+
+
+class Act(StrEnum):
+    """What kind of action comes next."""
+
+    TEST = "test"
+    SHOW = "show"
+    NAME = "name"
+    GUESS = "guess"
+    WATCH = "watch"
+
+
+@dataclass(frozen=True)
+class NextAction:
+    """The action in words; ``why`` in a sentence; ``test``: the one to make; ``suspect``: whom it is about."""
+
+    act: Act
+    words: str
+    why: str
+    test: TestRow | None = None
+    suspect: str = ""
+
+
+def next_action(
+    assessment: Assessment, knowledge: Knowledge, proposals: Iterable[Proposal], done: Iterable[str] = ()
+) -> NextAction:
+    """What to do next. ``proposals``: tests not made yet, in the order of the way to work."""
+    rows, made = list(proposals), frozenset(done)
+    leader = assessment.suspects[0]
+    name = leader.row.words
+    if leader.probability >= ENOUGH:
+        if leader.proven_by:
+            return NextAction(Act.NAME, f"Name the fault: {name}", "A test has shown it.", None, leader.id)
+        proof = cheapest_proof(leader.id, knowledge, made)
+        if proof is not None:
+            why = "Likely enough to act on, but no test shows it yet: this one would."
+            return NextAction(Act.SHOW, _made(proof), why, proof, leader.id)
+        why = "Likely enough to act on, and no test is left that would show it: it stays a guess."
+        return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
+    first = next((item for item in rows if item.decides and item.saving > 0.0), None)
+    first = first or next((item for item in rows if item.decides and _open(assessment)), None)
+    if first is not None:
+        return NextAction(Act.TEST, _made(first.test), first.test.purpose, first.test, leader.id)
+    if leader.probability < POINTED_AT and assessment.nothing > leader.probability:
+        return NextAction(
+            Act.WATCH,
+            "Record it while it happens",
+            "Nothing on record points at a part, and no test on the list would change that.",
+        )
+    why = "No test left is worth its minutes: each costs more than it can save."
+    return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
+
+
+def cheapest_proof(suspect: str, knowledge: Knowledge, made: frozenset[str]) -> TestRow | None:
+    """The shortest test not yet made that shows a suspect directly."""
+    return next((test for test in knowledge.shown_by(suspect) if test.id not in made), None)
+
+
+def _open(assessment: Assessment) -> bool:
+    """Whether nobody is pointed at so far: then what tells is worth making even where its minutes are not saved."""
+    return assessment.suspects[0].probability < 0.5
+
+
+def _made(test: TestRow) -> str:
+    return f"{test.words}, {test.minutes:.0f} min"
