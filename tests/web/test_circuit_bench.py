@@ -12,6 +12,7 @@ from gumshoe.web.accounts.models import Role
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench.models import CircuitConclusion, CircuitReading
 from gumshoe.web.bench.stand import Stand, stand_for
+from gumshoe.web.repairs import offering, verdicts
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
@@ -114,6 +115,24 @@ class CircuitPage(TestCase):
         self.assertEqual((found.record.test, found.record.outcome), ("check_purge_valve", "open"))
         self.assertGreater(self.share("purge_circuit_open"), before)
         self.assertContains(self.client.get(self.url), "concluded")
+
+    def test_a_part_found_open_inside_is_renewed(self) -> None:
+        """What the bench found is what is proposed: the valve, not its plug and wires."""
+        scans.type_in(self.case, self.user, "P0443 confirmed")
+        self.assertEqual(offering.wanted_for(self.case, "purge_circuit_open"), "mend_purge_wiring")
+        self.read(Stand(plus="feed", command=1.0), "12.5")
+        self.read(Stand(plus="control"), "0.05")
+        self.read(LOOK, "clean and tight")
+        self.read(OHM, "OL")
+        self.post("conclude", stand="")
+        self.assertEqual(offering.wanted_for(self.case, "purge_circuit_open"), "renew_purge_valve")
+        first, *others = offering.offers_for(self.case, "renew_purge_valve")
+        self.assertFalse(any("cures" in note for note in first.notes))
+        wiring = next(item for item in others if item.repair.id == "mend_purge_wiring")
+        self.assertTrue(any("cures" in note for note in wiring.notes))
+        verdicts.give_verdict(self.case, self.user, "purge_circuit_open")
+        page = self.client.get(reverse("repairs:lines", args=(self.case.pk,)))
+        self.assertContains(page, "Renew the purge valve, original part")
 
     def share(self, fault: str) -> float:
         assessment, _ = suspects.assess_case(self.case)

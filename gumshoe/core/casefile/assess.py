@@ -9,7 +9,10 @@ from typing import Any
 
 import numpy as np
 
-from gumshoe.core.casefile.model import CaseFile
+from gumshoe.core.casefile.model import CaseFile, ProbeFacts
+from gumshoe.core.circuits import Instrument, Probe, circuit_for, model
+from gumshoe.core.circuits.checks import reading_of
+from gumshoe.core.circuits.judging import check_of, conclusion
 from gumshoe.core.clues import Evidence, TestOutcome
 from gumshoe.core.judgement import Grounds, Judged, telling
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
@@ -199,6 +202,7 @@ def grounds_of(case: CaseFile, costs: Costs | None = None) -> Grounds:
         trims=tuple((trim, "trims", "") for trim in case.trims),
         tests=(
             *shown_by_recordings(case, knowledge.powertrain, platform),
+            *concluded(case, knowledge),
             *(TestOutcome(row.test, row.outcome, f"test-{i}", row.at) for i, row in enumerate(case.tests)),
         ),
         by_hand=tuple((row.cylinders, row.how, f"hand-{i}", row.at) for i, row in enumerate(case.hand_tests)),
@@ -261,6 +265,26 @@ def shown_by_recordings(case: CaseFile, powertrain: Powertrain, platform: Platfo
             if item.test:
                 found.append(TestOutcome(item.test, item.outcome, f"recording-{number}", row.at))
     return tuple(found)
+
+
+def concluded(case: CaseFile, knowledge: Knowledge) -> tuple[TestOutcome, ...]:
+    """What the readings at the circuits come to where they decide, as outcomes of circuit checks; a check that the file
+    has on record itself stands for its own readings."""
+    told = {row.test for row in case.tests}
+    found = []
+    for number, facts in enumerate(case.circuits):
+        made = model(circuit_for(knowledge, facts.component))
+        result = conclusion(made, [reading_of(made, probe_of(row), row.value) for row in facts.readings])
+        test = check_of(knowledge, made.circuit, result) if result.stands else None
+        if test and test[0] not in told:
+            at = facts.readings[-1].at if facts.readings else ""
+            found.append(TestOutcome(*test, f"circuit-{number}", at))
+    return tuple(found)
+
+
+def probe_of(row: ProbeFacts) -> Probe:
+    """Where the leads were, as the file says it."""
+    return Probe.at(Instrument(row.instrument), row.plus, row.minus, row.command, row.unplugged, row.jumpers)
 
 
 def knowledge_of(case: CaseFile) -> Knowledge:

@@ -5,12 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from gumshoe.core.casefile.assess import knowledge_of
-from gumshoe.core.casefile.model import CaseFile, CircuitFacts, ProbeFacts
+from gumshoe.core.casefile.assess import knowledge_of, probe_of
+from gumshoe.core.casefile.model import CaseFile, CircuitFacts
 from gumshoe.core.circuits import (
     Circuit,
-    Instrument,
-    Probe,
     Reading,
     circuit_for,
     contradiction,
@@ -110,8 +108,3 @@ def _read(circuit: Circuit, facts: CircuitFacts) -> CircuitRead:
         pairs(made, readings) if doubtful else (),
         loading(made, readings),
     )
-
-
-def probe_of(row: ProbeFacts) -> Probe:
-    """Where the leads were, as the file says it."""
-    return Probe.at(Instrument(row.instrument), row.plus, row.minus, row.command, row.unplugged, row.jumpers)

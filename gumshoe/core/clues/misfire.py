@@ -80,7 +80,7 @@ def read_misfire(module: ModuleSnapshot, knowledge: Knowledge) -> MisfireReading
     named = [int(code[3:]) for code in codes if code[:3] == "P03" and code[3:].isdigit() and 1 <= int(code[3:]) <= 12]
     if cylinders:
         pattern = pattern_of(powertrain, cylinders)
-    elif named and len(named) < powertrain.cylinders:
+    elif len(named) == 1 or (named and "P0300" not in codes):
         pattern = pattern_of(powertrain, named)
     else:
         pattern = Pattern("random", "several cylinders") if codes else Pattern("none", "none")

@@ -60,15 +60,20 @@ class Offer:
 
 
 def offers(
-    knowledge: Knowledge, assessment: Assessment, repair: str, lives: Mapping[str, Iterable[PartLife]]
+    knowledge: Knowledge,
+    assessment: Assessment,
+    repair: str,
+    lives: Mapping[str, Iterable[PartLife]],
+    itself: frozenset[str] = frozenset(),
 ) -> tuple[Offer, ...]:
-    """Every way to offer a repair: itself first, then its alternatives. ``lives``: the shop's part life by class."""
+    """Every way to offer a repair: itself first, then its alternatives. ``lives``: the shop's part life by class;
+    ``itself``: as with ``cures``."""
     own = knowledge.repairs.get(repair)
     if own is None:
         return ()
     found: list[Offer] = []
     for row in (own, *others(knowledge, own)):
-        found += _of(knowledge, assessment, row, lives)
+        found += _of(knowledge, assessment, row, lives, itself)
     return tuple(
         Offer(o.repair, o.quality, o.scope, o.minutes, o.parts, o.words, o.notes, index == 0)
         for index, o in enumerate(found)
@@ -96,8 +101,18 @@ def put_in_new(repair: RepairRow | None, *, part_named: bool, on_the_way: bool) 
     return (repair is not None and repair.renews) or part_named or on_the_way
 
 
-def cures(knowledge: Knowledge, assessment: Assessment, repair: RepairRow) -> float:
-    """The share of what may be wrong with this part that the repair puts right; 1 where nothing else is suspected."""
+def cures(
+    knowledge: Knowledge, assessment: Assessment, repair: RepairRow, itself: frozenset[str] = frozenset()
+) -> float:
+    """The share of what may be wrong with this part that the repair puts right; 1 where nothing else is suspected.
+
+    ``itself``: suspects of which the bench has shown that the part itself is at fault: a new part cures them, no wire
+    does, whatever their usual repair is.
+    """
+
+    def cured(name: str) -> bool:
+        return repair.renews if name in itself else knowledge.faults[name].repair == repair.id
+
     of_part = {
         item.id: item.probability
         for item in assessment.suspects
@@ -106,13 +121,17 @@ def cures(knowledge: Knowledge, assessment: Assessment, repair: RepairRow) -> fl
     whole = sum(of_part.values())
     if whole <= 0.0:
         return 1.0
-    return sum(p for name, p in of_part.items() if knowledge.faults[name].repair == repair.id) / whole
+    return sum(p for name, p in of_part.items() if cured(name)) / whole
 
 
 def _of(
-    knowledge: Knowledge, assessment: Assessment, row: RepairRow, lives: Mapping[str, Iterable[PartLife]]
+    knowledge: Knowledge,
+    assessment: Assessment,
+    row: RepairRow,
+    lives: Mapping[str, Iterable[PartLife]],
+    itself: frozenset[str],
 ) -> list[Offer]:
-    share = cures(knowledge, assessment, row)
+    share = cures(knowledge, assessment, row, itself)
     notes = () if share >= CURES_ALL else (f"cures {shown(share)} of what may be wrong with this part",)
     if not row.buys:
         more = ("the part itself stays as it is",) if row.mends else ()

@@ -37,6 +37,8 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.suspects import judging
 from gumshoe.web.vehicles import services as vehicles
 
+PART_OR_WIRE = ("open",)
+"""Failure modes that may be the part's as well as its wiring's."""
 KEPT = 32
 LEADING = 8
 
@@ -153,6 +155,23 @@ def set_aside(case: Case, user: User, reading: int, *, back: bool) -> CircuitDou
     if row is None:
         raise BadInput("This case has no such reading.", remedies=("choose one from the list",))
     return CircuitDoubt.objects.create(case=case, by=user, reading=row, back=back)
+
+
+def check_told(case: Case, name: str) -> str:
+    """The circuit check whose outcome the readings decide; empty while they decide nothing."""
+    made = model_of(case, name)
+    found = conclusion(made, counting(case, name))
+    test = check_of(cases.knowledge_of(case), made.circuit, found) if found.stands else None
+    return test[0] if test else ""
+
+
+def parts_at_fault(case: Case) -> frozenset[str]:
+    """Suspects whose circuit was measured and came to the part itself: what is suspected as "plug, wire or part open"
+    is then the part, and a new one cures it. The newest conclusion at a circuit holds."""
+    newest = {row.component: row for row in case.circuitconclusions.all()}
+    parts = {name for name, row in newest.items() if row.outcome == "part"}
+    faults = cases.knowledge_of(case).faults.values()
+    return frozenset(row.id for row in faults if row.component in parts and row.mode in PART_OR_WIRE)
 
 
 @transaction.atomic

@@ -22,8 +22,7 @@ def lines(request: HttpRequest, pk: int) -> HttpResponse:
     case = find(pk)
     knowledge = cases.knowledge_of(case)
     verdict = case.verdicts.last()
-    fault = knowledge.faults.get(verdict.suspect) if verdict else None
-    wanted = request.GET.get("repair", "") or (fault.repair if fault else "")
+    wanted = request.GET.get("repair", "") or (offering.wanted_for(case, verdict.suspect) if verdict else "")
     rows = offering.proposed(case)
     return render(
         request,

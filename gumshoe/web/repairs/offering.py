@@ -16,6 +16,7 @@ from gumshoe.core.proof.exposure import Recurrences, Unit, deferred
 from gumshoe.core.words import share
 from gumshoe.core.work.offers import Offer, Quality, Scope, offers
 from gumshoe.web.accounts.models import User
+from gumshoe.web.bench import circuits
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import verdicts
@@ -48,7 +49,18 @@ def lives() -> dict[str, tuple[PartLife, ...]]:
 def offers_for(case: Case, repair: str) -> tuple[Offer, ...]:
     """Every way to offer a repair on this case; empty for one this powertrain does not know."""
     assessment = judging.judged(case).assessment
-    return offers(cases.knowledge_of(case), assessment, repair, lives())
+    return offers(cases.knowledge_of(case), assessment, repair, lives(), circuits.parts_at_fault(case))
+
+
+def wanted_for(case: Case, suspect: str) -> str:
+    """The repair that is preset for a suspect: its own, or a new part where its circuit was measured and came to the
+    part itself. Empty for one that is not known."""
+    knowledge = cases.knowledge_of(case)
+    fault = knowledge.faults.get(suspect)
+    if fault is None:
+        return ""
+    renewing = (row.id for row in knowledge.repairs.values() if row.component == fault.component and row.renews)
+    return next(renewing, fault.repair) if suspect in circuits.parts_at_fault(case) else fault.repair
 
 
 def money(typed: str, what: str) -> Decimal | None:

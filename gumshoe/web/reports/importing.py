@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
@@ -11,8 +11,8 @@ from django.db import transaction
 from django.utils import timezone
 
 from gumshoe.core.casefile import CaseFile, plain_case, read_case
+from gumshoe.core.casefile.assess import probe_of
 from gumshoe.core.casefile.model import CircuitFacts, ClearedFacts, EventFacts, LineFacts, RecordingFacts
-from gumshoe.core.casefile.probe import probe_of
 from gumshoe.core.circuits.checks import reading_of
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.presets import facts_of
@@ -86,6 +86,8 @@ class _Maker:
         self.case, self.user = case, user
         self.entries: dict[str, list[int]] = {}
         self.lines: dict[str, Line] = {}
+        self.begun = ""
+        """Before the first scan: where the file gives an event no time, it happened before the car was read."""
 
     def make(self, model: Any, at: str = "", **values: Any) -> Any:
         row = model.objects.create(case=self.case, by=self.user, at=_time(at), **values)
@@ -102,6 +104,8 @@ class _Maker:
             self.make(Reference, told.at, recording=row, platform=kind, words=words)
 
     def everything(self, document: CaseFile) -> None:
+        taken = [_time(scan.taken_at.isoformat()) for scan in document.scans]
+        self.begun = (min([timezone.now(), *taken]) - timedelta(seconds=1)).isoformat()
         if document.complaint:
             told = document.complaint
             self.make(
@@ -124,7 +128,7 @@ class _Maker:
         for test in document.tests:
             self.make(TestRecord, test.at, test=test.test[:60], outcome=test.outcome[:40], readings=test.readings)
         for circuit in document.circuits:
-            self._circuit(circuit)
+            self._circuit(circuit, {row.test for row in document.tests})
         for event in document.events:
             self._event(event)
         for line in document.lines:
@@ -177,13 +181,19 @@ class _Maker:
                 self.make(Review, verdict=given, kind=named.review, reason=named.review_reason[:300])
         self._proof(document)
 
-    def _circuit(self, facts: CircuitFacts) -> None:
-        """Readings at a circuit, checked as if they were typed now."""
+    def _circuit(self, facts: CircuitFacts, told: set[str]) -> None:
+        """Readings at a circuit, checked as if they were typed now; what they come to, unless the file says it."""
         made = circuits.model_of(self.case, facts.component)
         for row in facts.readings:
             probe = probe_of(row)
             value = reading_of(made, probe, row.value).value
             self.make(CircuitReading, row.at, **circuits.columns_of(facts.component, probe, value))
+        test = circuits.check_told(self.case, facts.component)
+        if test and test not in told:
+            stays = circuits.conclude(self.case, self.user, facts.component)
+            for entry in (stays, stays.record):
+                if entry is not None:
+                    self.entries.setdefault(entry._meta.model_name, []).append(entry.pk)
 
     def _scans(self, document: CaseFile) -> None:
         for snapshot in document.scans:
@@ -199,7 +209,7 @@ class _Maker:
 
     def _event(self, event: EventFacts) -> None:
         words = event.what or f"{event.off.replace('_', ' ')} off"
-        end = self.make(LooseEnd, event.at, what=words[:160], component=event.off[:80], did=event.did)
+        end = self.make(LooseEnd, event.at or self.begun, what=words[:160], component=event.off[:80], did=event.did)
         if event.back_at:
             self.make(LooseEndClosed, event.back_at, end=end, key_on=event.key_on)
 

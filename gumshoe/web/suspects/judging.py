@@ -157,9 +157,14 @@ def sorted_codes(case: Case, shown: Scan | None = None) -> tuple[Found, ...]:
     scanned since. Where nothing was scanned before the work, nobody knows what is new: only what is expected is told.
     """
     complaint = cases.complaint_of(case)
-    done = (*said_by_customer(complaint.symptoms if complaint else ()), *ends.happenings(case))
     stored = shown or scans.latest(case)
-    if not done or stored is None or stored.at.timestamp() < min(item.since for item in done):
+    if stored is None:
+        return ()
+    done = (
+        *said_by_customer(complaint.symptoms if complaint else ()),
+        *(item for item in ends.happenings(case) if item.since <= stored.at.timestamp()),
+    )
+    if not done:
         return ()
     after = scans.snapshot_of(stored)
     if after is None:
