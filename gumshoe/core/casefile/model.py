@@ -221,6 +221,7 @@ class ConditionFacts:
     detail: str = ""
     share: float = 0.0
     signal: bool = False
+    failed: bool = False
 
 
 @dataclass(frozen=True)

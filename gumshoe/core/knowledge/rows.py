@@ -318,6 +318,60 @@ class DangersFile:
 
 
 @dataclass(frozen=True)
+class AsksRow:
+    """When a circumstance belongs to a proof: every condition given here holds. ``said``: the beginning of a word the
+    customer used; ``suspects``, ``repairs``, ``codes``: patterns; ``modes``: failure modes; ``kinds``: kinds of code;
+    ``wiring``: a repair of wires or plugs; ``no_frame``: no frame of running conditions was stored."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+
+    symptoms: tuple[str, ...] = ()
+    said: tuple[str, ...] = ()
+    suspects: tuple[str, ...] = ()
+    repairs: tuple[str, ...] = ()
+    codes: tuple[str, ...] = ()
+    monitors: tuple[str, ...] = ()
+    kinds: tuple[str, ...] = ()
+    modes: tuple[str, ...] = ()
+    features: tuple[str, ...] = ()
+    wiring: bool = False
+    no_frame: bool = False
+
+
+@dataclass(frozen=True)
+class CircumstanceRow:
+    """Under what a repair has to be tried (``circumstances.toml``): a range of driving with the seconds and separate
+    goes it takes, or something done by hand. Engine speed in 1/min, load in per cent."""
+
+    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
+
+    id: str
+    words: str
+    why: str
+    when: tuple[AsksRow, ...]
+    segments: tuple[str, ...] = ()
+    warm: bool = True
+    rpm: tuple[float, float] = (0.0, 0.0)
+    load_pct: tuple[float, float] = (0.0, 0.0)
+    seconds: float = 0.0
+    goes: int = 1
+    stretch: float = 0.0
+    by_hand: bool = False
+    advised: bool = False
+
+    def holds(self, rpm: float, load_pct: float, warm: bool) -> bool:
+        """Whether a moment of driving is within the range."""
+        return (
+            warm == self.warm and self.rpm[0] <= rpm <= self.rpm[1] and self.load_pct[0] <= load_pct <= self.load_pct[1]
+        )
+
+
+@dataclass(frozen=True)
+class CircumstancesFile:
+    circumstance: tuple[CircumstanceRow, ...]
+
+
+@dataclass(frozen=True)
 class MonitorsFile:
     monitors: dict[str, str]
 

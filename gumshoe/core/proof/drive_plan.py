@@ -33,17 +33,18 @@ WARM_UP = SegmentRow(
 HOUR_OF_REST = 2.5
 """What an hour that the car stands costs, in minutes of somebody's time (invented: a night is worth twenty minutes)."""
 FRAME_MINUTES, FRAME_KM = 4.0, 4.0
-MOST_TRIPS = 6
 
 
 @dataclass(frozen=True)
 class Need:
-    """Something to be met in so many trips: a monitor by name, or a window of engine speed and load."""
+    """Something to be met in so many trips: a monitor by name, a window of engine speed and load, or any of some
+    segments."""
 
     words: str
     trips: int = 1
     monitor: str = ""
     window: Window | None = None
+    segments: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -148,7 +149,7 @@ def plan_drive(
         return DrivePlan((), unmet)
     useful = [row for row in rows if any(_helps(row, need, monitors) for need in possible)]
     options = {warm: _options(possible, useful, monitors, warm=warm) for warm in (False, True)}
-    path = _cheapest(tuple(min(need.trips, MOST_TRIPS) for need in possible), options, starts_warm)
+    path = _cheapest(tuple(need.trips for need in possible), options, starts_warm)
     left = [need.trips for need in possible]
     trips = []
     for mask, chosen in path:
@@ -162,6 +163,8 @@ def plan_drive(
 def _helps(row: SegmentRow, need: Need, monitors: Mapping[str, tuple[tuple[str, ...], ...]]) -> bool:
     if need.window:
         return need.window.led_to_by(row.rpm, row.load_pct, row.warm)
+    if need.segments:
+        return row.id in need.segments
     return any(row.id in clause for clause in monitors.get(need.monitor, ()))
 
 
@@ -169,6 +172,8 @@ def _met(need: Need, chosen: tuple[SegmentRow, ...], monitors: Mapping[str, tupl
     if need.window:
         return any(need.window.led_to_by(row.rpm, row.load_pct, row.warm) for row in chosen)
     ids = {row.id for row in chosen}
+    if need.segments:
+        return not ids.isdisjoint(need.segments)
     return all(ids & set(clause) for clause in monitors.get(need.monitor, ((),)))
 
 

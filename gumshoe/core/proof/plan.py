@@ -7,7 +7,9 @@ from dataclasses import dataclass, field, replace
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.rows import CircumstanceRow
 from gumshoe.core.obd.snapshot import FreezeFrame, Snapshot
+from gumshoe.core.proof.circumstances import Repaired, asked_of
 from gumshoe.core.proof.drive_plan import DrivePlan, Need, plan_drive, segments_file, segments_for
 from gumshoe.core.proof.similar import Window, window_of
 from gumshoe.core.signals.regions import Region, classify
@@ -33,6 +35,8 @@ class Target:
     trips: int
     provoked: bool = False
     """The work itself set it: one good trip is asked for, and its return means that something is still off."""
+    held: str = ""
+    """``history`` or ``permanent``: it is not of today, and was held as that only."""
 
 
 @dataclass(frozen=True)
@@ -51,6 +55,13 @@ class Plan:
     key_on: tuple[str, ...] = ()
     """Codes whose frame was stored with the key on and the engine standing: they are asked for there again."""
     by_itself: bool = False
+    circumstances: tuple[CircumstanceRow, ...] = ()
+    """Under what the repair is to be tried, beyond what the monitors want."""
+
+    @property
+    def permanent(self) -> tuple[str, ...]:
+        """Codes that are held as permanent only: their list has to be read, and to be empty of them."""
+        return tuple(target.code for target in self.targets if target.held == CodeState.PERMANENT)
 
     @property
     def window(self) -> Window | None:
@@ -67,13 +78,23 @@ class Plan:
 
 
 def plan_proof(
-    before: Snapshot, knowledge: Knowledge, *, by_itself: bool = False, provoked: Collection[str] = ()
+    before: Snapshot,
+    knowledge: Knowledge,
+    *,
+    by_itself: bool = False,
+    provoked: Collection[str] = (),
+    repaired: Repaired | None = None,
 ) -> Plan:
     """Derive the plan from the scan stored before clearing (or before the car was left to itself).
 
-    ``provoked``: codes that the work itself has set."""
+    ``provoked``: codes that the work itself has set; ``repaired``: what the customer said and what was repaired, which
+    decides under what circumstances it has to be tried. Codes held as history or permanent only count where there is
+    no other: an honest, small proof."""
     targets = []
-    for code in before.codes_in(CodeState.CONFIRMED, CodeState.PENDING):
+    today = before.codes_in(CodeState.CONFIRMED, CodeState.PENDING)
+    old = dict.fromkeys(before.codes_in(CodeState.HISTORY), CodeState.HISTORY)
+    old |= dict.fromkeys(before.codes_in(CodeState.PERMANENT), CodeState.PERMANENT)
+    for code in today or old:
         row = knowledge.codes.get(code)
         if row is None:
             targets.append(Target(code, "not in the catalogue", "comprehensive components", 2))
@@ -81,6 +102,8 @@ def plan_proof(
             targets.append(Target(code, row.title, row.monitor, row.trips))
         if code in provoked:
             targets[-1] = replace(targets[-1], trips=1, provoked=True)
+        if code not in today:
+            targets[-1] = replace(targets[-1], trips=1, held=old[code])
     if by_itself:
         targets = [replace(target, trips=LAMP_TRIPS) for target in targets]
     module = before.engine
@@ -98,6 +121,7 @@ def plan_proof(
         frozenset(before.codes_in()),
         tuple(row.code for row in frames if row.code in wanted and _engine_stood(row)),
         by_itself,
+        asked_of(replace(repaired, codes=tuple(today), framed=similar is not None), knowledge) if repaired else (),
     )
 
 
@@ -110,14 +134,22 @@ def _asks_for_similar(frame: FreezeFrame, knowledge: Knowledge) -> bool:
     return row is not None and row.monitor in SIMILAR_MONITORS and not _engine_stood(frame)
 
 
-def needs_of(plan: Plan, good_trips: Mapping[str, int], *, frame_met: bool) -> tuple[Need, ...]:
-    """What is still to be driven. ``good_trips``: trips each monitor has completed since the clearing."""
+def needs_of(
+    plan: Plan, good_trips: Mapping[str, int], *, frame_met: bool, tried: Collection[str] = ()
+) -> tuple[Need, ...]:
+    """What is still to be driven. ``good_trips``: trips each monitor has completed since the clearing; ``tried``: the
+    circumstances that were met."""
     needs = [
         Need(f"monitor “{monitor}”", max(trips - good_trips.get(monitor, 0), 0), monitor)
         for monitor, trips in plan.monitors.items()
     ]
     if plan.window and not frame_met:
         needs.append(Need(f"similar to the frame of {plan.frame_code}", 1, window=plan.window))
+    needs += [
+        Need(row.words[:1].lower() + row.words[1:], 1, segments=row.segments)
+        for row in plan.circumstances
+        if not row.by_hand and row.id not in tried
+    ]
     return tuple(need for need in needs if need.trips)
 
 

@@ -12,9 +12,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from gumshoe.core.knowledge.rows import CircumstanceRow
 from gumshoe.core.obd.status import MonitorStatus
 from gumshoe.core.proof.plan import LAMP_TRIPS, WARM_UPS, Plan
-from gumshoe.core.signals.regions import classify
+from gumshoe.core.signals.regions import WARM_C, classify
 from gumshoe.core.signals.trims import TOLERABLE_PCT
 
 SIMILAR_NEED_S = 60.0
@@ -75,6 +76,31 @@ class Condition:
     detail: str
     share: float
     signal: bool = False
+    failed: bool = False
+    """It was tried, and the fault was there again."""
+
+
+@dataclass
+class Tried:
+    """How far a circumstance has been driven: seconds within its range, separate goes, the stretch under way."""
+
+    seconds: float = 0.0
+    goes: int = 0
+    stretch: float = 0.0
+    counted: bool = False
+
+    def drive(self, row: CircumstanceRow, step: float, *, within: bool) -> None:
+        """One step of driving."""
+        if not within:
+            self.stretch, self.counted = 0.0, False
+            return
+        self.seconds += step
+        self.stretch += step
+        if not self.counted and self.stretch >= row.stretch:
+            self.goes, self.counted = self.goes + 1, True
+
+    def met(self, row: CircumstanceRow) -> bool:
+        return self.seconds >= row.seconds and self.goes >= row.goes
 
 
 GRID_RPM = tuple(range(500, 4501, 250))
@@ -99,6 +125,8 @@ class Tracker:
         self.key_on_read = False
         """Whether the codes were read with the key on and the engine standing, since the clearing."""
         self._absent: set[str] = set()
+        self.permanent_read = False
+        self.tried = {row.id: Tried() for row in plan.circumstances if not row.by_hand}
         self.coverage: dict[tuple[int, int], float] = {}
         self.position: tuple[float, float] | None = None
         self.codes_read_at_s: float | None = None
@@ -145,6 +173,7 @@ class Tracker:
             self._absent |= wanted - set(seen.pending)
         if seen.permanent is not None:
             self.permanent = seen.permanent
+            self.permanent_read |= seen.whole
         if seen.tells_absence:
             self.codes_read_at_s = self.total_s
 
@@ -160,6 +189,11 @@ class Tracker:
         self.coverage[cell] = self.coverage.get(cell, 0.0) + step
         if self.is_similar(rpm, load, values.get("coolant_c", 0.0)):
             self.similar_s += step
+        warm = values.get("coolant_c", 0.0) >= WARM_C
+        for row in self.plan.circumstances:
+            if not row.by_hand:
+                within = step > 0.0 and rpm > 0.0 and row.holds(rpm, load, warm)
+                self.tried[row.id].drive(row, step, within=within)
         if self.plan.signal_region is not None and classify(values) is self.plan.signal_region:
             bank = self.plan.signal_bank
             total = values.get(f"stft_b{bank}_pct", 0.0) + values.get(f"ltft_b{bank}_pct", 0.0)
@@ -210,6 +244,13 @@ class Tracker:
                     min(self.similar_s / SIMILAR_NEED_S, 1.0),
                 )
             )
+        rows += [self._tried(row) for row in self.plan.circumstances if not row.by_hand]
+        if self.plan.permanent:
+            left = [code for code in self.plan.permanent if code in self.permanent]
+            gone = self.permanent_read and self.total_s > 0.0 and not left
+            shown = "not read yet" if not self.permanent_read else (", ".join(left) or "gone")
+            words = f"The permanent list read again: {', '.join(self.plan.permanent)} gone by its own monitor"
+            rows.append(Condition(words, gone, shown, 1.0 if gone else 0.0))
         if self.plan.key_on:
             words = f"Key on, engine off, as when {', '.join(self.plan.key_on)} was stored: the codes read there"
             shown = "read" if self.key_on_read else "not read so yet"
@@ -222,6 +263,21 @@ class Tracker:
             rows.append(Condition(words, self.lamp is False, shown, 1.0 if self.lamp is False else 0.0))
         rows.append(self._absence())
         return tuple(rows)
+
+    @property
+    def circumstances_met(self) -> frozenset[str]:
+        """The driven circumstances that are met."""
+        return frozenset(
+            row.id for row in self.plan.circumstances if row.id in self.tried and self.tried[row.id].met(row)
+        )
+
+    def _tried(self, row: CircumstanceRow) -> Condition:
+        had = self.tried[row.id]
+        shown = f"{min(had.seconds, row.seconds):.0f} of {row.seconds:.0f} s"
+        if row.goes > 1:
+            shown += f", {min(had.goes, row.goes)} of {row.goes} goes"
+        share = min(had.seconds / row.seconds, had.goes / row.goes, 1.0)
+        return Condition(row.words, had.met(row), shown, share)
 
     def _signal(self) -> Condition:
         mean, region = self.signal_pct, self.plan.signal_region
@@ -251,11 +307,14 @@ class Tracker:
         failed = {code: state for code, state in self.returned.items() if code not in own}
         if failed:
             return Verdict.CAME_BACK, tuple(f"{code} is {state} again" for code, state in failed.items())
+        more = tuple(more)
+        again = tuple(f"{row.words}: {row.detail}" for row in more if row.failed)
+        if again:
+            return Verdict.CAME_BACK, again
         left_off = tuple(
             f"{code} is {state} again: the work had set it, so something is still off"
             for code, state in self.returned.items()
         )
-        more = tuple(more)
         missing = left_off + tuple(f"{row.words}: {row.detail}" for row in (*self.conditions(), *more) if not row.done)
         if self.new:
             missing += tuple(

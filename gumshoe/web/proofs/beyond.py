@@ -4,12 +4,14 @@ fault."""
 from __future__ import annotations
 
 from gumshoe.core.clues import Clue, ClueKind, extract
+from gumshoe.core.proof.circumstances import Repaired
 from gumshoe.core.proof.plan import Plan
 from gumshoe.core.proof.signal_proof import Condemning, measured_again
 from gumshoe.core.proof.tracker import Condition, Tracker
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries
 from gumshoe.web.proofs import runner, waiting
+from gumshoe.web.proofs.models import HandTried
 from gumshoe.web.repairs import aftercare
 from gumshoe.web.repairs.models import Clearing, Verdict
 from gumshoe.web.suspects import judging
@@ -54,7 +56,7 @@ def comes_and_goes(clearing: Clearing, plan: Plan) -> bool:
 
 def fixed_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
     """Those that do not change while the car is driven."""
-    rows = [*signal_conditions(clearing, plan)]
+    rows = [*signal_conditions(clearing, plan), *tried_by_hand(clearing, plan)]
     for item in aftercare.asked(clearing.case):
         if item.row.advised:
             continue
@@ -63,6 +65,43 @@ def fixed_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
         rows.append(
             Condition(f"{item.row.words} (after: {item.because})", item.settled, shown, 1.0 if item.settled else 0.0)
         )
+    return tuple(rows)
+
+
+def repaired_before(clearing: Clearing) -> Repaired:
+    """What the customer said and what was repaired before this clearing: it decides under what it has to be tried."""
+    case, verdict = clearing.case, verdict_before(clearing)
+    complaint = cases.complaint_of(case)
+    worked = [row for row in entries(case, "works") if row.at < clearing.at]
+    return Repaired(
+        frozenset(complaint.symptoms) if complaint else frozenset(),
+        f"{complaint.text} {complaint.conditions}" if complaint else "",
+        (verdict.suspect,) if verdict else (),
+        tuple(dict.fromkeys(row.line.repair for row in worked)),
+    )
+
+
+def told_by_hand(clearing: Clearing) -> dict[str, HandTried]:
+    """The newest entry of everything tried by hand, by circumstance; what was taken back is not there."""
+    newest = {row.circumstance: row for row in entries(clearing.case, "handtrieds") if row.clearing_id == clearing.pk}
+    return {name: row for name, row in newest.items() if row.how != HandTried.How.BACK}
+
+
+def tried_by_hand(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
+    """What is to be tried by hand, and how it went; what is only advised counts where it failed."""
+    told, rows = told_by_hand(clearing), []
+    for row in plan.circumstances:
+        entry = told.get(row.id)
+        if not row.by_hand or (row.advised and entry is None):
+            continue
+        right = entry is not None and entry.how == HandTried.How.RIGHT
+        shown = (
+            "not tried yet"
+            if entry is None
+            else f"{entry.get_how_display()}{f': {entry.remark}' if entry.remark else ''}"
+        )
+        again = entry is not None and not right
+        rows.append(Condition(row.words, right, shown, 1.0 if right else 0.0, failed=again))
     return tuple(rows)
 
 

@@ -42,6 +42,24 @@ class Judgement(Evidence):
     conditions = models.JSONField(default=list)
 
 
+class HandTried(Evidence):
+    """What was tried by hand after a clearing (the harness moved, driven in the wet ...), and how it went. The newest
+    of a circumstance holds; a slip is put right by another entry."""
+
+    class How(models.TextChoices):
+        """How it went."""
+
+        RIGHT = "right", "it stayed right"
+        AGAIN = "again", "it came again"
+        BACK = "back", "taken back: not tried"
+
+    clearing = models.ForeignKey(Clearing, on_delete=models.PROTECT, related_name="handtried")
+    circumstance = models.CharField(max_length=40)
+    words = models.CharField(max_length=200)
+    how = models.CharField(max_length=8, choices=How)
+    remark = models.CharField(max_length=200, blank=True)
+
+
 class Recurrence(Evidence):
     """How often an intermittent fault was seen before the repair, over what; ``belief``: the technician's own
     probability that the repair was right, where he gives one. The latest holds."""

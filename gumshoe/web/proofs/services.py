@@ -25,7 +25,7 @@ from gumshoe.web.live import store
 from gumshoe.web.live.models import Recording
 from gumshoe.web.proofs import beyond, runner, waiting
 from gumshoe.web.proofs.drawing import x_of, y_of
-from gumshoe.web.proofs.models import Judgement, ProofChunk, ProofDrive
+from gumshoe.web.proofs.models import HandTried, Judgement, ProofChunk, ProofDrive
 from gumshoe.web.repairs import ends
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.scans import services as scans
@@ -54,7 +54,13 @@ def plan_of(clearing: Clearing) -> Plan:
     if snapshot is None:
         raise BadInput("The scan before clearing was interrupted: there is nothing to prove against.")
     knowledge = cases.knowledge_of(clearing.case)
-    return plan_proof(snapshot, knowledge, by_itself=clearing.by_itself, provoked=clearing.expected)
+    return plan_proof(
+        snapshot,
+        knowledge,
+        by_itself=clearing.by_itself,
+        provoked=clearing.expected,
+        repaired=beyond.repaired_before(clearing),
+    )
 
 
 def tracker_of(clearing: Clearing) -> Tracker:
@@ -83,7 +89,7 @@ def recorded(clearing: Clearing) -> list[Observation]:
 
 def still_to_drive(clearing: Clearing, tracker: Tracker) -> DrivePlan:
     """The cheapest drive for what is missing."""
-    needs = needs_of(tracker.plan, tracker.completed, frame_met=tracker.frame_met)
+    needs = needs_of(tracker.plan, tracker.completed, frame_met=tracker.frame_met, tried=tracker.circumstances_met)
     warm = _is_warm(clearing.case)
     features = cases.powertrain_of(clearing.case).features
     return drive_for(needs, features, starts_warm=warm)
@@ -127,6 +133,30 @@ def begin(case: Case, user: User) -> ProofDrive:
             vehicles.drive_trips(case.vehicle, trips)
         runner.start(drive, connection(case.vehicle), tracker)
         return drive
+
+
+def tell_tried(case: Case, user: User, circumstance: str, how: str, remark: str) -> HandTried:
+    """Put on record what was tried by hand, and how it went. Raises BadInput where nothing was cleared, the proof does
+    not ask for it, or the answer is none."""
+    clearing = clearing_of(case)
+    plan = plan_of(clearing) if clearing else None
+    row = next((row for row in plan.circumstances if row.by_hand and row.id == circumstance), None) if plan else None
+    if clearing is None or row is None:
+        raise BadInput("This proof does not ask for that.", remedies=("look at the page again",))
+    if how not in HandTried.How.values:
+        raise BadInput("How did it go: did it stay right, or did it come again?")
+    watcher = runner.running(case.pk)
+    if watcher is not None:
+        watcher.fixed = None  # the check list is made anew
+    return HandTried.objects.create(
+        case=case,
+        by=user,
+        clearing=clearing,
+        circumstance=row.id,
+        words=row.words,
+        how=how,
+        remark=remark.strip()[:200],
+    )
 
 
 def recordings_to_count(clearing: Clearing) -> list[Recording]:

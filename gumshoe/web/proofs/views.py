@@ -18,7 +18,7 @@ from gumshoe.core.proof.exposure import Unit
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
-from gumshoe.web.proofs import drawing, services, waiting
+from gumshoe.web.proofs import beyond, drawing, services, waiting
 from gumshoe.web.repairs import aftercare, offering
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.shop.models import Settings
@@ -40,7 +40,7 @@ def _shown(clearing: Clearing | None) -> dict[str, Any]:
     case = clearing.case
     tracker = services.tracker_of(clearing)
     plan, drive = tracker.plan, services.still_to_drive(clearing, tracker)
-    curve = waiting.curve_of(clearing, tracker)
+    curve, told = waiting.curve_of(clearing, tracker), beyond.told_by_hand(clearing)
     knowledge = cases.knowledge_of(case)
     return {
         "drive": drive,
@@ -55,6 +55,8 @@ def _shown(clearing: Clearing | None) -> dict[str, Any]:
         "readiness": services.readiness(clearing, tracker),
         "permanent": services.permanent_note(plan, tracker),
         "procedures": aftercare.open_procedures(case),
+        "by_hand": [(row, told.get(row.id)) for row in plan.circumstances if row.by_hand],
+        "whys": {row.words: row.why for row in plan.circumstances},
         "follow_up": case.followups.last(),
         "recordings": services.recordings_to_count(clearing),
         "state": services.state(case),
@@ -107,6 +109,22 @@ def count(request: HttpRequest, pk: int) -> HttpResponse:
     chosen = request.POST.get("recording", "")
     drive = services.count_recording(find(pk), request.user, number_in(chosen) or 0)  # type: ignore[arg-type]
     messages.success(request, f"Counted: {drive.how}. It tells where it was driven, neither monitors nor codes.")
+    return redirect("proofs:prove", pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def tried(request: HttpRequest, pk: int) -> HttpResponse:
+    """What was tried by hand, and how it went."""
+    post = request.POST
+    row = services.tell_tried(
+        find(pk),
+        request.user,  # type: ignore[arg-type]
+        post.get("circumstance", ""),
+        post.get("how", ""),
+        post.get("remark", ""),
+    )
+    messages.success(request, f"Recorded: {row.words}: {row.get_how_display()}.")
     return redirect("proofs:prove", pk)
 
 
