@@ -17,7 +17,7 @@ import json
 import sys
 import time
 from concurrent.futures import ProcessPoolExecutor, as_completed
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, fields
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -182,7 +182,9 @@ def prove(task: tuple[int, str]) -> list[Proved]:
         truth = named(defect, car, found)
         fault = known.faults.get(truth) or found.suspects[0].row
         if right:
-            vehicle.parts = healthy(vehicle.model)
+            good = healthy(vehicle.model)
+            for item in fields(good):  # in place: engine and wires look at the same parts
+                setattr(vehicle.parts, item.name, getattr(good, item.name))
             vehicle.memory.throttle_learnt = vehicle.memory.crank_learnt = True
             suspect = fault
         else:

@@ -96,7 +96,7 @@ def _meter(vehicle: Vehicle) -> Finding:
     gain = vehicle.parts.meter_gain_low + (vehicle.parts.meter_gain_high - vehicle.parts.meter_gain_low) * share
     gain *= 1.0 - vehicle.parts.duct_leak_share
     return Finding(
-        f"Full-throttle pull in second gear, volumetric efficiency from the air flow at 4000 1/min "
+        f"Full-throttle pull in second gear, volumetric efficiency from the air flow at 4000 rpm "
         f"(intake air {state.intake_c:.0f} °C).",
         round(88.0 * gain),
         "%",

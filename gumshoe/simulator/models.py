@@ -65,7 +65,7 @@ class Hybrid:
 
 @dataclass(frozen=True)
 class Model:
-    """One kind of car. Volumes in litres, areas in mm² (effective), masses in kg, speeds in km/h and 1/min.
+    """One kind of car. Volumes in litres, areas in mm² (effective), masses in kg, speeds in km/h and rpm.
 
     ``boost_kpa``: full boost of its turbocharger; ``cam_travel_deg``: how far its cams turn (``cams``: which of each
     bank); ``sealed_tank``: the tank can be closed by a vent valve; ``direct_kpa``: pressure that its high-pressure pump

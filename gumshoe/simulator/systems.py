@@ -29,7 +29,7 @@ TANK_LEAST_KPA = -3.2
 PLATE_PER_S, LIMP_PLATE, STICKS_BY = 8.0, 0.060, 0.10
 IDLE_VALVE_STUCK = 0.052
 HIGH_GPS = 16.0
-"""Fuel that the high-pressure pump of the reference engine gives at 6000 1/min."""
+"""Fuel that the high-pressure pump of the reference engine gives at 6000 rpm."""
 HIGH_KPA_PER_G = 9_000.0
 
 

@@ -310,7 +310,7 @@ class Signals(unittest.TestCase):
         self.assertIn("Cylinder 2 misfires 5.0 %", row.words)
         columns["misfire_c3"] = counts
         row = self.only(list(engine_rules.misfires(self.on(**columns), GENERIC)))
-        self.assertIn("Cylinders misfire: 2 5.0 %, 3 5.0 % (around 600 1/min); the others at most 0.0 %", row.words)
+        self.assertIn("Cylinders misfire: 2 5.0 %, 3 5.0 % (around 600 rpm); the others at most 0.0 %", row.words)
 
     def test_rest_with_one_sensor_off(self) -> None:
         columns = {"rpm": 0.0, "coolant_c": 31.0, "intake_c": 14.0, "ambient_c": 13.0}

@@ -274,7 +274,7 @@ class Tables(unittest.TestCase):
         text = "timestamp,channel,value,unit\n" + "".join(
             f"2026-03-01T08:15:{n:02d}.250,{key},{n},{unit}\n"
             for n in range(3)
-            for key, unit in (("rpm", "1/min"), ("x", ""))
+            for key, unit in (("rpm", "rpm"), ("x", ""))
         )
         found = self.read(text)
         self.assertEqual(set(found.recording.channels), {"rpm", "x"})

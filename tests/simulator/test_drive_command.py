@@ -49,7 +49,7 @@ class Commands(SimpleTestCase):
         table = pd.read_csv(io.BytesIO(text))
         self.assertAlmostEqual(float(table["coolant_c [°C]"].iloc[0]), -5.0, delta=1.0)
         own = read_table(text, channels_of(platforms()["ostrel_tern_16"].powertrain)).recording.channels["rpm"]
-        np.testing.assert_allclose(own.values, table["rpm [1/min]"])
+        np.testing.assert_allclose(own.values, table["rpm [rpm]"])
         self.assertAlmostEqual(float(np.median(np.diff(own.times))), 0.5, places=3)
 
     def test_a_fault_shows_in_the_codes_told(self) -> None:

@@ -111,7 +111,7 @@ class Stored(WithCar):
         made = self.recording()
         answer = self.client.get(self.url("recorded_figures", made.pk), {"from": 1.7e9 + 16, "to": 1.7e9 + 20}).json()
         row = next(row for row in answer["rows"] if row["key"] == "rpm")
-        self.assertEqual((row["least"], row["most"], row["mean"], row["unit"]), (2500.0, 2500.0, 2500.0, "1/min"))
+        self.assertEqual((row["least"], row["most"], row["mean"], row["unit"]), (2500.0, 2500.0, 2500.0, "rpm"))
         bad = self.client.get(self.url("recorded_figures", made.pk), {"from": 5, "to": 4})
         self.assertEqual(bad.status_code, 400)
         self.assertIn("no length", bad.json()["error"])

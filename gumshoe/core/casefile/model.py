@@ -222,6 +222,7 @@ class ConditionFacts:
     share: float = 0.0
     signal: bool = False
     failed: bool = False
+    plain: str = ""
 
 
 @dataclass(frozen=True)

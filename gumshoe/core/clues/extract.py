@@ -274,7 +274,7 @@ def _live(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
                 ClueKind.GRADED,
                 "idle_speed",
                 bin_of(variable, off),
-                f"Idle {trim.rpm:.0f} 1/min, {off:+.0f} against specification",
+                f"Idle {trim.rpm:.0f} rpm, {off:+.0f} against specification",
                 variable.family,
                 source,
                 at,
@@ -289,7 +289,7 @@ def _mixture(name: str, banks: dict[int, tuple[RegionTrim, str, str]], knowledge
     variable = knowledge.variables[name]
     trim, source, at = max(banks.values(), key=lambda row: (abs(row[0].total_pct), -row[0].bank))
     of_bank = f", bank {trim.bank}" if len(banks) > 1 else ""
-    words = f"{variable.name}{of_bank}: {trim.total_pct:+.1f} % at {trim.rpm:.0f} 1/min"
+    words = f"{variable.name}{of_bank}: {trim.total_pct:+.1f} % at {trim.rpm:.0f} rpm"
     yield Clue(ClueKind.GRADED, name, bin_of(variable, trim.total_pct), words, variable.family, source, at)
     compared = knowledge.variables.get(f"{name}_banks")
     if len(banks) > 1 and compared is not None:

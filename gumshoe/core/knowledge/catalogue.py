@@ -338,6 +338,12 @@ def monitor_needs() -> dict[str, str]:
     return load_table(FOLDER / "monitors.toml", MonitorsFile).monitors
 
 
+@cache
+def plain_monitors() -> dict[str, str]:
+    """What each readiness monitor is about, for the customer."""
+    return load_table(FOLDER / "monitors.toml", MonitorsFile).plain
+
+
 # -- inside -----------------------------------------------------------------------------------------------
 
 

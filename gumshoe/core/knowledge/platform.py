@@ -27,8 +27,8 @@ FOLDER = Path(__file__).parent / "platforms"
 
 
 LIMITS = (
-    ("idle_rpm", "Idle", "1/min", ()),
-    ("idle_tolerance_rpm", "… within", "1/min", ()),
+    ("idle_rpm", "Idle", "rpm", ()),
+    ("idle_tolerance_rpm", "… within", "rpm", ()),
     ("fuel_pressure_kpa", "Fuel pressure", "kPa", ("spark",)),
     ("plug_gap_mm", "Plug gap", "mm", ("spark",)),
     ("thermostat_c", "Thermostat opens", "°C", ()),

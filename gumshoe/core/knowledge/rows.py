@@ -341,7 +341,7 @@ class AsksRow:
 @dataclass(frozen=True)
 class CircumstanceRow:
     """Under what a repair has to be tried (``circumstances.toml``): a range of driving with the seconds and separate
-    goes it takes, or something done by hand. Engine speed in 1/min, load in per cent."""
+    goes it takes, or something done by hand. Engine speed in rpm, load in per cent."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
 
@@ -373,7 +373,10 @@ class CircumstancesFile:
 
 @dataclass(frozen=True)
 class MonitorsFile:
+    """What each readiness monitor needs, and what it is about for somebody who is not of the trade."""
+
     monitors: dict[str, str]
+    plain: dict[str, str]
 
 
 @dataclass(frozen=True)
@@ -445,7 +448,7 @@ class FamiliesFile:
 @dataclass(frozen=True)
 class SegmentRow:
     """A piece of a proof drive: minutes and kilometres, hours of rest before it, whether the engine must be warm, and
-    where in engine speed (1/min) and load (%) it usually leads. ``order``: its place in a trip."""
+    where in engine speed (rpm) and load (%) it usually leads. ``order``: its place in a trip."""
 
     id: str
     words: str

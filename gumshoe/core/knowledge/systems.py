@@ -62,6 +62,14 @@ class SystemsFile:
     system: tuple[SystemRow, ...]
 
 
+def system_of(part: str) -> SystemRow | None:
+    """The system a component class belongs to: the first whose diagram has it."""
+    for row in systems().values():
+        if any(part == name.split("/")[0] for box in row.boxes for name in box.classes):
+            return row
+    return None
+
+
 @cache
 def systems() -> dict[str, SystemRow]:
     """Every system by id. Raises DataError for an unknown class, box or kind of flow."""

@@ -31,7 +31,7 @@ SCALINGS = {
     0x04: Scaling("", 0.001),
     0x05: Scaling("", 0.0000305),
     0x06: Scaling("", 0.000305),
-    0x07: Scaling("1/min", 0.25),
+    0x07: Scaling("rpm", 0.25),
     0x08: Scaling("km/h", 0.01),
     0x09: Scaling("km/h", 1.0),
     0x0A: Scaling("V", 0.000122),

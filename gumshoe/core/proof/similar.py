@@ -1,4 +1,4 @@
-"""Similar conditions: within 375 1/min and 20 % load of the stored frame, same warm-up state (13 CCR 1968.2 [S])."""
+"""Similar conditions: within 375 rpm and 20 % load of the stored frame, same warm-up state (13 CCR 1968.2 [S])."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ STANDING_KMH = 3.0
 
 @dataclass(frozen=True)
 class Window:
-    """Where the engine must be to count as similar: engine speed (1/min), load (%), warm or not; the frame's point."""
+    """Where the engine must be to count as similar: engine speed (rpm), load (%), warm or not; the frame's point."""
 
     rpm: tuple[float, float]
     load_pct: tuple[float, float]
@@ -43,7 +43,7 @@ class Window:
     def words(self) -> str:
         """The window in words."""
         return (
-            f"{self.rpm[0]:.0f} to {self.rpm[1]:.0f} 1/min at {self.load_pct[0]:.0f} to {self.load_pct[1]:.0f} % load, "
+            f"{self.rpm[0]:.0f} to {self.rpm[1]:.0f} rpm at {self.load_pct[0]:.0f} to {self.load_pct[1]:.0f} % load, "
             f"engine {'warm' if self.warm else 'cold'}"
         )
 

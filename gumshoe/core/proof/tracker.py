@@ -1,7 +1,7 @@
 """Is the repair proven? Fed with what the vehicle says while it is driven, one observation after the other.
 
 What counts: trips in which the code's monitor completed; time in conditions similar to the stored frame (within 375
-1/min and 20 % load, same warm-up state: 13 CCR 1968.2 [S]); pending and confirmed codes absent; the signal that was
+rpm and 20 % load, same warm-up state: 13 CCR 1968.2 [S]); pending and confirmed codes absent; the signal that was
 wrong, measured again in the same region. A tracker fed with the same observations gives the same verdict, so that it
 can be rebuilt from the record.
 """
@@ -12,6 +12,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from gumshoe.core.knowledge.catalogue import plain_monitors
 from gumshoe.core.knowledge.rows import CircumstanceRow
 from gumshoe.core.obd.status import MonitorStatus
 from gumshoe.core.proof.plan import LAMP_TRIPS, WARM_UPS, Plan
@@ -78,6 +79,12 @@ class Condition:
     signal: bool = False
     failed: bool = False
     """It was tried, and the fault was there again."""
+    plain: str = ""
+    """The same for the customer, without the trade's words; empty where ``words`` are plain enough."""
+
+    @property
+    def for_customer(self) -> str:
+        return self.plain or self.words
 
 
 @dataclass
@@ -234,7 +241,9 @@ class Tracker:
             codes = ", ".join(target.code for target in self.plan.targets if target.monitor == monitor)
             shown = f"{min(have, need)} of {need} trips"
             words = f"Monitor “{monitor}” run to its end ({codes})"
-            rows.append(Condition(words, have >= need, shown, min(have / need, 1.0)))
+            about = plain_monitors().get(monitor, monitor)
+            plain = f"The car's own check of {about} has run {'again' if need == 1 else f'on {need} trips'}"
+            rows.append(Condition(words, have >= need, shown, min(have / need, 1.0), plain=plain))
         if self.window is not None:
             rows.append(
                 Condition(
@@ -242,6 +251,7 @@ class Tracker:
                     self.frame_met,
                     f"{self.similar_s:.0f} s, {SIMILAR_NEED_S:.0f} s needed",
                     min(self.similar_s / SIMILAR_NEED_S, 1.0),
+                    plain="Driven under the same conditions as when the fault was stored",
                 )
             )
         rows += [self._tried(row) for row in self.plan.circumstances if not row.by_hand]
@@ -250,11 +260,12 @@ class Tracker:
             gone = self.permanent_read and self.total_s > 0.0 and not left
             shown = "not read yet" if not self.permanent_read else (", ".join(left) or "gone")
             words = f"The permanent list read again: {', '.join(self.plan.permanent)} gone by its own monitor"
-            rows.append(Condition(words, gone, shown, 1.0 if gone else 0.0))
+            rows.append(Condition(words, gone, shown, 1.0 if gone else 0.0, plain="The car has given its entry up"))
         if self.plan.key_on:
             words = f"Key on, engine off, as when {', '.join(self.plan.key_on)} was stored: the codes read there"
             shown = "read" if self.key_on_read else "not read so yet"
-            rows.append(Condition(words, self.key_on_read, shown, 1.0 if self.key_on_read else 0.0))
+            plain = "The fault memory read again with the engine standing, as when the fault was stored"
+            rows.append(Condition(words, self.key_on_read, shown, 1.0 if self.key_on_read else 0.0, plain=plain))
         if self.plan.signal_region is not None:
             rows.append(self._signal())
         if self.plan.by_itself:
@@ -286,7 +297,8 @@ class Tracker:
         shown = "not seen yet" if mean is None else f"{mean:+.1f} % over {self.signal_s:.0f} s"
         bank = f" of bank {self.plan.signal_bank}" if self.plan.signal_bank > 1 else ""
         words = f"Total trim{bank} back within ±{TOLERABLE_PCT:.0f} % at {region.value if region else ''}"
-        return Condition(words, done, shown, min(self.signal_s / SIGNAL_NEED_S, 1.0) if good else 0.0)
+        share = min(self.signal_s / SIGNAL_NEED_S, 1.0) if good else 0.0
+        return Condition(words, done, shown, share, plain="The mixture measured again: in order")
 
     def _absence(self) -> Condition:
         after = self.codes_read_at_s is not None and self.total_s > 0 and self.codes_read_at_s >= self.total_s - 60.0
@@ -299,7 +311,8 @@ class Tracker:
             words = f"No code pending again (the stored one is erased by itself after {WARM_UPS} warm-ups)"
         else:
             words = "Pending and confirmed codes read after the drive: none of the old ones"
-        return Condition(words, clean, shown, 1.0 if clean else 0.0)
+        plain = "The fault memory read after the drive: the fault has not come back"
+        return Condition(words, clean, shown, 1.0 if clean else 0.0, plain=plain)
 
     def verdict(self, more: Iterable[Condition] = ()) -> tuple[Verdict, tuple[str, ...]]:
         """The verdict and what is missing, or what came back. ``more``: conditions beyond the drive."""

@@ -57,7 +57,7 @@ def read_frame(frame: FreezeFrame) -> FrameReading:
 
 
 def _where(values: Mapping[str, float], region: Region) -> str:
-    parts = [_cold_start(values) or region.value, f"{values.get('rpm', 0.0):.0f} 1/min"]
+    parts = [_cold_start(values) or region.value, f"{values.get('rpm', 0.0):.0f} rpm"]
     if values.get("speed_kmh", 0.0) >= 1.0:
         parts.append(f"{values['speed_kmh']:.0f} km/h")
     if "coolant_c" in values:

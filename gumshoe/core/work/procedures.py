@@ -66,7 +66,7 @@ def readiness(row: ProcedureRow, values: Mapping[str, float]) -> tuple[Condition
     runs = rpm is not None and rpm > RUNS_RPM
     stands = rpm is not None and rpm < STOPPED_RPM
     asked = "key on, engine off" if row.engine == "off" else "engine running"
-    seen = "" if rpm is None else f"{rpm:.0f} 1/min"
+    seen = "" if rpm is None else f"{rpm:.0f} rpm"
     found = [Condition("Key and engine", asked, seen, stands if row.engine == "off" else runs)]
     for item in row.conditions:
         value = values.get(item.key)

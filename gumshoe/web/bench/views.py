@@ -18,7 +18,7 @@ from gumshoe.web.suspects import judging
 
 @needs(Right.SEE)
 def bench(request: HttpRequest, pk: int) -> HttpResponse:
-    """Every test, the most telling per minute first, and those already made."""
+    """Every test by what can still be decided, and those already made."""
     case = find(pk)
     found = judging.judged(case)
     return render(
@@ -27,7 +27,8 @@ def bench(request: HttpRequest, pk: int) -> HttpResponse:
         folder(
             case,
             "bench",
-            proposals=found.every_test,
+            groups=services.grouped(found),
+            next=found.next,
             performed=services.performed(case),
         ),
     )

@@ -70,7 +70,9 @@ def add_note(user: User, data: dict[str, str]) -> Note:
     if data.get("kind") not in Note.Kind.values:
         raise BadInput("Choose what sort of note it is.")
     if not (number or data.get("component") or data.get("platform")):
-        raise BadInput("The note hangs in the air.", remedies=("attach it to a code, a component or a platform",))
+        raise BadInput(
+            "The note is not attached to anything.", remedies=("attach it to a code, a component or a platform",)
+        )
     return Note.objects.create(
         by=user,
         kind=data["kind"],

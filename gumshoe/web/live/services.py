@@ -41,7 +41,7 @@ class Purpose:
 
 PURPOSES = (
     Purpose("idle", "Warm idle", Region.WARM_IDLE, "Coolant above 70 °C, pedal released, consumers off."),
-    Purpose("fast", "2500 rpm", Region.HIGH_IDLE, "Standing, hold 2000–3000 1/min steadily."),
+    Purpose("fast", "2500 rpm", Region.HIGH_IDLE, "Standing, hold 2000–3000 rpm steadily."),
 )
 
 

@@ -49,6 +49,15 @@ LEFT_ALONE_PROVEN = (
 )
 
 
+PLAIN_STATES = {
+    "confirmed": "stored by the car",
+    "pending": "seen once so far",
+    "permanent": "kept by the car until its own check has passed",
+    "history": "from earlier, not now",
+}
+"""How a code stands, for the customer."""
+
+
 def customer(case: Case) -> dict[str, Any]:
     """The customer's page: told, found, decided, done, the lamp now, the inspection, what is still open."""
     made = proofs.clearing_of(case)
@@ -68,6 +77,7 @@ def customer(case: Case) -> dict[str, Any]:
         "lines": rows,
         "left": [row for row in rows if row.answer and row.answer.kind != Answer.Kind.APPROVED],
         "works": entries(case, "works"),
+        "people": list(dict.fromkeys(str(row.by) for row in (*entries(case, "testrecords"), *entries(case, "works")))),
         "total": sum((row.line.total for row in rows if row.done), Decimal("0")),
         "judgement": judgement,
         "lamp_meaning": lamp_meaning(case, made, judgement.verdict if judgement else ""),
@@ -114,7 +124,8 @@ def _titled(snapshot: Snapshot, knowledge: Knowledge) -> list[dict[str, str]]:
         row = knowledge.codes.get(code)
         states = dict.fromkeys(item.state.value for item in snapshot.stored_codes if item.code == code)
         title = row.title if row else f"{structure(TroubleCode(code)).words}; what it means is not known here"
-        found.append({"code": code, "title": title, "states": ", ".join(states)})
+        plain = ", ".join(PLAIN_STATES.get(state, state) for state in states)
+        found.append({"code": code, "title": title, "states": ", ".join(states), "plain": plain})
     return found
 
 

@@ -32,7 +32,7 @@ def filling(grid: Grid, _context: Context) -> Iterator[Finding]:
         return
     value = float(np.median(share[best]))
     good = value >= FILLING_PCT
-    words = f"Filling at full load {value:.0f} %, at {float(np.median(rpm[best])):.0f} 1/min"
+    words = f"Filling at full load {value:.0f} %, at {float(np.median(rpm[best])):.0f} rpm"
     said = "sound" if good else "low: with lean trims the meter reads low, with normal ones the engine cannot breathe"
     outcome = "good" if good else "low"
     yield Finding("filling", f"{words}: {said}.", *grid.span(best), good, "full_load_filling", outcome)
@@ -86,7 +86,7 @@ def idle(grid: Grid, context: Context) -> Iterator[Finding]:
             hunts = float(np.nanstd(after)) > IDLE_WANDERS_RPM
             good = abs(off) <= 60.0 and low >= 450.0 and not hunts
             said = "dips and recovers" if good else ("hunts" if hunts else "hangs" if off > 0 else "does not recover")
-            words = f"A load switched at idle: speed falls to {low:.0f} and settles {off:+.0f} 1/min off: {said}."
+            words = f"A load switched at idle: speed falls to {low:.0f} and settles {off:+.0f} rpm off: {said}."
             begin = float(grid.times[stretch][at])
             outcome = "good" if good else "bad"
             yield Finding("idle", words, begin, begin + RECOVERS_S + 4.0, good, "idle_load", outcome)
@@ -94,7 +94,7 @@ def idle(grid: Grid, context: Context) -> Iterator[Finding]:
     good = spread <= IDLE_WANDERS_RPM
     said = "steady" if good else "it wanders"
     off = float(np.nanmedian(rpm)) - context.specification.idle_rpm
-    words = f"Warm idle {np.nanmedian(rpm):.0f} 1/min ({off:+.0f} against specification), ±{spread:.0f}: {said}."
+    words = f"Warm idle {np.nanmedian(rpm):.0f} rpm ({off:+.0f} against specification), ±{spread:.0f}: {said}."
     yield Finding("idle", words, *grid.span(stretch), good)
 
 

@@ -117,7 +117,7 @@ def misfires(grid: Grid, context: Context) -> Iterator[Finding]:
     named = ", ".join(f"{number} {share:.1f} %" for number, share in bad.items())
     rest = max((share for number, share in shares.items() if number not in bad), default=0.0)
     which = f"Cylinder {worst} misfires" if len(bad) == 1 else "Cylinders misfire:"
-    words = f"{which} {named.removeprefix(f'{worst} ') if len(bad) == 1 else named} (around {rpm_there:.0f} 1/min)"
+    words = f"{which} {named.removeprefix(f'{worst} ') if len(bad) == 1 else named} (around {rpm_there:.0f} rpm)"
     words += f"; the others at most {rest:.1f} %." if len(bad) < len(shares) else "."
     yield Finding("misfires", words, begin, end, False, cylinders=tuple(sorted(bad)))
 

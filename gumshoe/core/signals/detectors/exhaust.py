@@ -1,7 +1,7 @@
 """Exhaust: the sensor behind the catalyst against the one before it, how fast that one answers, the particulate filter.
 
 Limits: common practice. The filter's pressure follows Δp = a·Q + b·Q² (laminar and turbulent share, Darcy and
-Forchheimer: physics); figures of a clean one at idle and 2500 1/min: common practice.
+Forchheimer: physics); figures of a clean one at idle and 2500 rpm: common practice.
 """
 
 from __future__ import annotations
@@ -27,7 +27,7 @@ LEAST_SWITCHES = 6
 SEEN_S, PARTS = 0.35, 8.0
 """A signal that comes more seldom does not show its switching; for its lag, so many samples to a period."""
 CLEAN_MBAR = {"idle": 25.0, "fast": 90.0}
-"""From these on a filter is not clean at idle and at 2500 1/min (10 to 15 and 60 to 65 are usual, 100 to 200 full)."""
+"""From these on a filter is not clean at idle and at 2500 rpm (10 to 15 and 60 to 65 are usual, 100 to 200 full)."""
 ZERO_MBAR = 6.0
 OFTEN_BROKEN, OFTEN, SOON_KM = 6, 5, 80.0
 UNEVEN_MG = 0.6
@@ -169,7 +169,7 @@ def particulate_filter(grid: Grid, _context: Context) -> Iterator[Finding]:
         at = here & (rpm >= low) & (rpm <= high)
         if np.count_nonzero(at) * grid.step >= 3.0:
             value = fit.at(float(np.median(flow[at])))
-            told.append(f"{value:.0f} mbar at {'idle' if name == 'idle' else '2500 1/min'}")
+            told.append(f"{value:.0f} mbar at {'idle' if name == 'idle' else '2500 rpm'}")
             if value > CLEAN_MBAR[name]:
                 wrong.append("too high")
     if abs(fit.zero) > ZERO_MBAR:

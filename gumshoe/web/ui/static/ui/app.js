@@ -97,6 +97,46 @@
     });
   }
 
+  // Long lists are narrowed as one types: rows of a place on the page, and the choices of every long select.
+  var LONG = 20;
+  function narrows(field) {
+    var place = document.getElementById(field.dataset.narrows), empty = place.querySelector("[data-narrowed-to-nothing]");
+    var folded = Array.from(place.querySelectorAll("details")).map(function (one) { return [one, one.open]; });
+    field.addEventListener("input", function () {
+      var wanted = field.value.trim().toLowerCase().split(/\s+/).filter(Boolean), left = 0;
+      place.querySelectorAll("[data-row]").forEach(function (row) {
+        var text = row.textContent.toLowerCase();
+        row.hidden = !wanted.every(function (word) { return text.indexOf(word) >= 0; });
+        left += row.hidden ? 0 : 1;
+      });
+      folded.forEach(function (pair) {
+        var any = pair[0].querySelector("[data-row]:not([hidden])");
+        pair[0].hidden = wanted.length > 0 && !any;
+        pair[0].open = wanted.length ? Boolean(any) : pair[1];
+      });
+      if (empty) empty.hidden = left > 0;
+    });
+  }
+  function narrowed(select) {
+    if (select.options.length < LONG || select.multiple) return;
+    var every = Array.from(select.options), field = document.createElement("input");
+    field.type = "search";
+    field.placeholder = "type to shorten the list";
+    field.setAttribute("aria-label", "Shorten the list: " + (select.labels[0] ? select.labels[0].textContent.trim() : ""));
+    field.className = "narrow";
+    field.addEventListener("input", function () {
+      var wanted = field.value.trim().toLowerCase().split(/\s+/).filter(Boolean), held = select.value;
+      select.replaceChildren.apply(select, every.filter(function (one) {
+        var text = one.textContent.toLowerCase();
+        return !one.value || wanted.every(function (word) { return text.indexOf(word) >= 0; });
+      }));
+      select.value = held;
+      if (select.selectedIndex < 0) select.selectedIndex = select.options.length > 1 && !select.options[0].value ? 1 : 0;
+    });
+    field.addEventListener("keydown", function (event) { if (event.key === "Enter") { event.preventDefault(); select.focus(); } });
+    select.parentNode.insertBefore(field, select);
+  }
+
   // A part of the page that takes its time is fetched once the rest stands, and says how long it has been at it.
   function load(place) {
     var began = Date.now();
@@ -114,6 +154,8 @@
 
   document.addEventListener("DOMContentLoaded", function () {
     document.querySelectorAll("[data-load]").forEach(load);
+    document.querySelectorAll("[data-narrows]").forEach(narrows);
+    document.querySelectorAll("select").forEach(narrowed);
     document.addEventListener("keydown", keys);
     document.querySelectorAll("[data-theme-toggle]").forEach(function (button) {
       button.addEventListener("click", function () { theme(root.getAttribute("data-theme") === "night" ? "day" : "night"); });
