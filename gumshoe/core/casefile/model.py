@@ -41,13 +41,14 @@ class VehicleFacts:
 
 @dataclass(frozen=True)
 class ComplaintFacts:
-    """What the customer said; ``symptoms`` by their ids in clues.toml; ``lamp`` out, steady or flashing."""
+    """What the customer said; ``symptoms`` by their ids in clues.toml; ``lamp`` out, steady or flashing, empty
+    where nobody looked."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
     text: str = ""
     symptoms: tuple[str, ...] = ()
-    lamp: Literal["out", "steady", "flashing"] = "steady"
+    lamp: Literal["", "out", "steady", "flashing"] = "steady"
     conditions: str = ""
     since: str = ""
     recent_work: str = ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from decimal import Decimal
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal
 
 Distribution = dict[str, float]
 
@@ -66,11 +66,13 @@ class VariableRow:
 
 @dataclass(frozen=True)
 class SymptomRow:
-    """Something the customer can say; ``leak`` is how often it is said without cause."""
+    """Something the customer can say; ``leak`` is how often it is said without cause; ``about``: what sort of thing it
+    is, by which the form groups it (``work``: recent work)."""
 
     id: str
     words: str
     leak: float
+    about: Literal["running", "starting", "noise", "warning", "gearbox", "filter", "work"]
 
 
 @dataclass(frozen=True)

@@ -10,10 +10,12 @@ from enum import StrEnum
 
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
-from gumshoe.core.planning.next_test import Proposal
+from gumshoe.core.planning.next_test import Costs, Proposal
 from gumshoe.core.planning.stop import ENOUGH
 from gumshoe.core.suspects.posterior import Assessment
 
+LEADS = 0.5
+"""From here on one suspect leads: what would show it is worth more than what tells the others apart."""
 POINTED_AT = 0.10
 """A leader below this, with the car more likely to have none of these faults, is nobody to act against."""
 
@@ -40,9 +42,13 @@ class NextAction:
 
 
 def next_action(
-    assessment: Assessment, knowledge: Knowledge, proposals: Iterable[Proposal], done: Iterable[str] = ()
+    assessment: Assessment,
+    knowledge: Knowledge,
+    proposals: Iterable[Proposal],
+    done: Iterable[str] = (),
+    costs: Costs | None = None,
 ) -> NextAction:
-    """What to do next. ``proposals``: tests not made yet, in the order of the way to work."""
+    """What to do next. ``proposals``: tests not made yet, in the order of the way to work; ``costs``: the shop's."""
     rows, made = list(proposals), frozenset(done)
     leader = assessment.suspects[0]
     name = leader.row.words
@@ -65,6 +71,12 @@ def next_action(
             "Record it while it happens",
             "Nothing on record points at a part, and no test on the list would change that.",
         )
+    proof, money = cheapest_proof(leader.id, knowledge, made), costs or Costs()
+    if proof is not None and leader.probability >= LEADS and not leader.proven_by:
+        repair = knowledge.repairs[leader.row.repair]
+        if money.of_minutes(proof.minutes) < money.of_repair(repair):
+            why = "Nothing tells much more about where it is; this would show it, for less than the repair costs."
+            return NextAction(Act.SHOW, _made(proof), why, proof, leader.id)
     why = "No test left is worth its minutes: each costs more than it can save."
     return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
 
@@ -76,7 +88,7 @@ def cheapest_proof(suspect: str, knowledge: Knowledge, made: frozenset[str]) -> 
 
 def _open(assessment: Assessment) -> bool:
     """Whether nobody is pointed at so far: then what tells is worth making even where its minutes are not saved."""
-    return assessment.suspects[0].probability < 0.5
+    return assessment.suspects[0].probability < LEADS
 
 
 def _made(test: TestRow) -> str:

@@ -7,7 +7,7 @@ from typing import Any
 from django import forms
 from django.db.models import F, Max
 
-from gumshoe.core.knowledge.catalogue import tables
+from gumshoe.core.knowledge.catalogue import Knowledge, tables
 from gumshoe.web.cases.models import Lamp
 from gumshoe.web.ui.fields import WholeField
 from gumshoe.web.vehicles.models import Vehicle, known_vehicle
@@ -51,13 +51,26 @@ class NewCaseForm(forms.Form):
         return data
 
 
+ABOUT = {
+    "running": "How it runs",
+    "starting": "Starting and battery",
+    "noise": "Noise, smell, leak",
+    "warning": "Gauges, lamps, brakes, steering",
+    "gearbox": "Gearbox",
+    "filter": "Particulate filter",
+    "work": "Recent work",
+}
+ALWAYS = ("warning", "work")
+"""Asked on every car."""
+
+
 class ComplaintForm(forms.Form):
     """What the customer saw."""
 
     text = forms.CharField(max_length=2000, label="In the customer's words", widget=forms.Textarea(attrs={"rows": 3}))
     symptoms = forms.MultipleChoiceField(required=False, widget=forms.CheckboxSelectMultiple)
-    lamp = forms.ChoiceField(choices=Lamp.choices, widget=forms.RadioSelect, initial=Lamp.STEADY)
-    conditions = forms.CharField(max_length=200, required=False, label="When: cold, hot, idle, hill …")
+    lamp = forms.ChoiceField(choices=Lamp.choices, required=False, widget=forms.RadioSelect)
+    conditions = forms.CharField(max_length=200, required=False, label="When: cold, hot, wet, idle, hill …")
     since = forms.CharField(max_length=80, required=False, label="Since when, how often")
     recent_work = forms.CharField(max_length=200, required=False, label="Recent work, modifications")
     odometer_km = WholeField(min_value=0, max_value=3_000_000, required=False, label="Odometer, km")
@@ -65,3 +78,14 @@ class ComplaintForm(forms.Form):
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.fields["symptoms"].choices = [(row.id, row.words) for row in tables().symptoms]  # type: ignore[attr-defined]
+
+    def grouped(self, knowledge: Knowledge) -> list[tuple[str, list[Any], list[Any]]]:
+        """The boxes to tick by what they are about: (words, those some fault of this car explains, the others)."""
+        boxes = {box.data["value"]: box for box in self["symptoms"]}
+        rows = []
+        for about, words in ABOUT.items():
+            own = [row for row in tables().symptoms if row.about == about]
+            likely = [boxes[row.id] for row in own if knowledge.by_symptom.get(row.id) or about in ALWAYS]
+            other = [boxes[row.id] for row in own if not (knowledge.by_symptom.get(row.id) or about in ALWAYS)]
+            rows.append((words, likely, other))
+        return [row for row in rows if row[1] or row[2]]

@@ -30,6 +30,7 @@ class Case(models.Model):
 class Lamp(models.TextChoices):
     """The malfunction lamp as the customer saw it."""
 
+    UNKNOWN = "", "not known"
     OUT = "out", "out"
     STEADY = "steady", "steady"
     FLASHING = "flashing", "flashing"
@@ -40,7 +41,7 @@ class Complaint(Evidence):
 
     text = models.TextField(max_length=2000)
     symptoms = models.JSONField(default=list, blank=True)
-    lamp = models.CharField(max_length=10, choices=Lamp, default=Lamp.STEADY)
+    lamp = models.CharField(max_length=10, choices=Lamp, default=Lamp.UNKNOWN, blank=True)
     conditions = models.CharField(max_length=200, blank=True)
     since = models.CharField(max_length=80, blank=True)
     recent_work = models.CharField(max_length=200, blank=True)

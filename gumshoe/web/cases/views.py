@@ -56,6 +56,7 @@ def _complaint_page(
             case,
             "complaint",
             form=form or filled,
+            groups=(form or filled).grouped(services.knowledge_of(case)),
             latest=latest,
             advice=judging.judged(case).advice if latest else None,
             earlier=list(case.complaints.all())[:-1],

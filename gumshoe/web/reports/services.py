@@ -124,7 +124,8 @@ def _titled(snapshot: Snapshot, knowledge: Knowledge) -> list[dict[str, str]]:
         row = knowledge.codes.get(code)
         states = dict.fromkeys(item.state.value for item in snapshot.stored_codes if item.code == code)
         title = row.title if row else f"{structure(TroubleCode(code)).words}; what it means is not known here"
-        plain = ", ".join(PLAIN_STATES.get(state, state) for state in states)
+        held = [state for state in states if not (state == "pending" and "confirmed" in states)]
+        plain = ", ".join(PLAIN_STATES.get(state, state) for state in held)
         found.append({"code": code, "title": title, "states": ", ".join(states), "plain": plain})
     return found
 
