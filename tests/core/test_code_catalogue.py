@@ -96,14 +96,18 @@ class Typed(unittest.TestCase):
         self.assertEqual(
             found,
             {
-                ("P0171", CodeState.PENDING),
+                ("P0171", CodeState.CONFIRMED),
                 ("P0304", CodeState.PENDING),
                 ("U0100", CodeState.CONFIRMED),
                 ("P0420", CodeState.CONFIRMED),
                 ("P0420", CodeState.PERMANENT),
             },
         )
-        self.assertEqual(snapshot.problems, ())
+        self.assertEqual(snapshot.problems, ("line 1: P0171: no state told, taken as confirmed",))
+
+    def test_a_state_is_said_of_the_code_before_it_and_of_all_before_a_colon(self) -> None:
+        codes = read_typed("P0171 P0304: pending").modules[0].codes
+        self.assertEqual({item.state for item in codes}, {CodeState.PENDING})
 
     def test_stray_text_is_kept_as_a_remark(self) -> None:
         snapshot = read_typed("engine says P0171 (pending) maybe\nsomething else")

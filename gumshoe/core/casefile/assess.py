@@ -203,7 +203,11 @@ def grounds_of(case: CaseFile, costs: Costs | None = None) -> Grounds:
         tests=(
             *shown_by_recordings(case, knowledge.powertrain, platform),
             *concluded(case, knowledge),
-            *(TestOutcome(row.test, row.outcome, f"test-{i}", row.at) for i, row in enumerate(case.tests)),
+            *(
+                TestOutcome(row.test, row.outcome, f"test-{i}", row.at)
+                for i, row in enumerate(case.tests)
+                if not row.withdrawn
+            ),
         ),
         by_hand=tuple((row.cylinders, row.how, f"hand-{i}", row.at) for i, row in enumerate(case.hand_tests)),
         failed_repairs=tuple((row.repair, f"work-{i}", row.at) for i, row in enumerate(case.work) if row.did_not_help),

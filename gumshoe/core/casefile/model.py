@@ -66,6 +66,8 @@ class TestFacts:
     readings: dict[str, float | str] = field(default_factory=dict)
     at: str = ""
     by: str = ""
+    withdrawn: str = ""
+    """Why it counts no more, where somebody took it back."""
 
 
 @dataclass(frozen=True)

@@ -47,8 +47,18 @@ class MisfireReading:
         return blamed(self.last)
 
     @property
+    def misfiring(self) -> tuple[int, ...]:
+        """Cylinders that counters or, where those are silent, codes name."""
+        return self.cylinders or tuple(cylinders_named(self.codes))
+
+    @property
     def total(self) -> int:
         return sum(self.last.values())
+
+
+def cylinders_named(codes: Iterable[str]) -> list[int]:
+    """The cylinders that misfire codes name: P0301 to P0312."""
+    return [int(code[3:]) for code in codes if code[:3] == "P03" and code[3:].isdigit() and 1 <= int(code[3:]) <= 12]
 
 
 def misfire_counts(module: ModuleSnapshot, test: int = LAST_TEST) -> dict[int, int]:
@@ -77,7 +87,7 @@ def read_misfire(module: ModuleSnapshot, knowledge: Knowledge) -> MisfireReading
         sorted(code for code in held if code in knowledge.codes and knowledge.codes[code].evidence == "misfire")
     )
     cylinders = blamed(last, FEW_COUNTS if codes else ENOUGH_COUNTS)
-    named = [int(code[3:]) for code in codes if code[:3] == "P03" and code[3:].isdigit() and 1 <= int(code[3:]) <= 12]
+    named = cylinders_named(codes)
     if cylinders:
         pattern = pattern_of(powertrain, cylinders)
     elif len(named) == 1 or (named and "P0300" not in codes):

@@ -7,7 +7,7 @@ from statistics import mean, stdev
 
 from gumshoe.core.handtests.rows import Figure, Values, Verdict, Worked, by_cylinder, choice, cylinders, number
 
-WORN_GAP = 1.0 / 3.0
+WORN_GAP, ROUNDING = 1.0 / 3.0, 1e-6
 EVEN = 75.0
 LEAK_FINE, LEAK_BAD = 10.0, 25.0
 BALANCE = 12.0
@@ -22,14 +22,15 @@ def plug_gap(values: Values) -> Worked:
     spec, gaps = number(values, "spec"), by_cylinder(values, "gap")
     wear = [gap / spec - 1.0 for gap in gaps]
     figures = tuple(Figure(f"wear, cylinder {n}", 100.0 * share, "%", 0) for n, share in enumerate(wear, 1))
-    worn = [n for n, share in enumerate(wear, 1) if share > WORN_GAP]
+    worn = [n for n, share in enumerate(wear, 1) if share >= WORN_GAP - ROUNDING]
     closed = [n for n, share in enumerate(wear, 1) if share < -0.15]
     widest = max(gaps)
     if worn:
-        return Worked(figures, Verdict.BAD, f"Worn out: {cylinders(worn)}. The others of the set are as old.", widest)
+        words = f"Worn out: {cylinders(worn)}. The others of the set are as old."
+        return Worked(figures, Verdict.BAD, words, widest, "worn")
     if closed:
-        return Worked(figures, Verdict.WATCH, f"Closed up: {cylinders(closed)}. Dropped, or struck.", widest)
-    return Worked(figures, Verdict.GOOD, "Gaps are right.", widest)
+        return Worked(figures, Verdict.WATCH, f"Closed up: {cylinders(closed)}. Dropped, or struck.", widest, "good")
+    return Worked(figures, Verdict.GOOD, "Gaps are right.", widest, "good")
 
 
 def compression(values: Values) -> Worked:

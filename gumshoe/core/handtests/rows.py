@@ -82,12 +82,14 @@ class Figure:
 
 @dataclass(frozen=True)
 class Worked:
-    """What a hand test comes to. ``reading``: what the guided test it belongs to takes as its reading."""
+    """What a hand test comes to. ``reading``: what the guided test it belongs to takes as its reading; ``outcome``: the
+    outcome of that test where the hand test has worked it out by what was typed here, the specification included."""
 
     figures: tuple[Figure, ...]
     verdict: Verdict
     words: str
     reading: float | str | None = None
+    outcome: str = ""
 
 
 Values = Mapping[str, Value]

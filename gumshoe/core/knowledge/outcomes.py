@@ -31,7 +31,10 @@ def condition(when: str) -> tuple[str, str, str]:
 
 def base_of(row: ReadingRow, specification: Specification) -> float:
     """What one per cent of a reading's limits is, in its unit; 1 for limits that stand in the unit itself."""
-    return float(getattr(specification, row.of)) / 100.0 if row.of else 1.0
+    if not row.of:
+        return 1.0
+    told = getattr(specification, row.of)
+    return float(row.usual if told is None and row.usual is not None else told) / 100.0
 
 
 def good_range(row: ReadingRow, specification: Specification) -> tuple[float, float] | None:

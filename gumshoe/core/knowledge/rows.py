@@ -127,7 +127,8 @@ class EffectsFile:
 class ReadingRow:
     """One thing to enter: a number with its unit and sane range, or a choice.
 
-    ``of``: the value of the vehicle's specification that good range and conditions are per cent of.
+    ``of``: the value of the vehicle's specification that good range and conditions are per cent of; ``usual``: what
+    stands in for it where the specification does not tell.
     """
 
     key: str
@@ -141,6 +142,7 @@ class ReadingRow:
     good_low: float | None = None
     good_high: float | None = None
     of: str = ""
+    usual: float | None = None
 
 
 @dataclass(frozen=True)

@@ -1,7 +1,8 @@
 """Codes typed in or pasted as text, for a vehicle that is not connected: text in, a Snapshot out.
 
-A state word (confirmed, pending, permanent, history) counts for the codes before it on its line; without one a code is
-taken as confirmed. Two more digits after a dash are the failure type of a three-byte code (``U0121-87``). What is not
+A state word (confirmed, pending, permanent, history) counts for the code right before it, or for all codes before it on
+its line where it stands alone after a colon or dash (``P0171 P0304: pending``); without one a code is taken as
+confirmed. Two more digits after a dash are the failure type of a three-byte code (``U0121-87``). What is not
 understood is kept as a remark, never dropped silently.
 """
 
@@ -47,6 +48,7 @@ def read_typed(text: str) -> Snapshot:
         told: list[str] = []  # the codes the last state word was said of: another may follow at once
         types |= {code.upper(): byte.upper() for code, byte in _WITH_TYPE.findall(line)}
         unread: list[str] = []
+        together = False  # a colon after the codes: what follows is said of all of them
         for token in _TOKEN.findall(line):
             word = token.strip(".:()").lower()
             found = find_codes(token)
@@ -54,15 +56,20 @@ def read_typed(text: str) -> Snapshot:
                 unread.append(f"{token} (it says that there is no code)")
             elif found:
                 waiting += [code.text for code in found]
-                told = []
+                told, together = [], token.endswith((":", "-", "–"))
             elif word in _STATES:
-                told, waiting = waiting or told, []
+                if waiting:
+                    told, waiting = (waiting, []) if together else (waiting[-1:], waiting[:-1])
+                    if waiting:
+                        remarks.append(f"line {number}: {' '.join(waiting)}: no state told, taken as confirmed")
+                        codes |= {(c, CodeState.CONFIRMED): _stored(c, CodeState.CONFIRMED, types) for c in waiting}
+                        waiting = []
                 for code in told:
-                    codes[code, _STATES[word]] = StoredCode(code, _STATES[word], types.get(code, ""))
+                    codes[code, _STATES[word]] = _stored(code, _STATES[word], types)
             elif word:
                 unread.append(token)
         for code in waiting:
-            codes[code, CodeState.CONFIRMED] = StoredCode(code, CodeState.CONFIRMED, types.get(code, ""))
+            codes[code, CodeState.CONFIRMED] = _stored(code, CodeState.CONFIRMED, types)
         if unread:
             remarks.append(f"line {number}: not read: {' '.join(unread)[:80]}")
     if not codes:
@@ -79,3 +86,7 @@ def read_typed(text: str) -> Snapshot:
         )
     module = ModuleSnapshot(FIRST_RESPONDER, name="typed in", codes=tuple(codes.values()))
     return Snapshot(datetime.now(UTC), "typed in", (module,), tuple(remarks[:20]))
+
+
+def _stored(code: str, state: CodeState, types: dict[str, str]) -> StoredCode:
+    return StoredCode(code, state, types.get(code, ""))

@@ -13,6 +13,8 @@ import numpy as np
 from gumshoe.core.signals.recording import Recording
 
 WARM_C = 70.0
+RUNS_RPM = 450.0
+"""Below it an engine is being cranked, or runs down: no idle is judged there."""
 TOLD_BY = ("rpm", "speed_kmh", "load_pct", "coolant_c")
 
 
@@ -43,7 +45,7 @@ def classify(values: Mapping[str, float]) -> Region:
     warm = values.get("coolant_c", 90.0) >= WARM_C
     if rpm < 50.0:
         return Region.OFF
-    if rpm < 400.0:
+    if rpm < RUNS_RPM:
         return Region.CRANKING
     if speed < 3.0:
         if 2000.0 <= rpm <= 3000.0:

@@ -54,7 +54,8 @@ def store(case: Case, user: User, row: HandTestRow, typed: Mapping[str, str]) ->
     told: TestRecord | None = None
     if row.test and found.reading is not None:
         value = found.reading if isinstance(found.reading, str) else f"{found.reading:.3f}"
-        told = bench.record(case, user, bench.test_of(case, row.test), {row.reads: value}, f"worked out: {found.words}")
+        words = f"worked out: {found.words}"
+        told = bench.record(case, user, bench.test_of(case, row.test), {row.reads: value}, words, found.outcome)
     return HandMeasurement.objects.create(
         case=case,
         by=user,

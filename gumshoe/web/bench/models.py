@@ -17,6 +17,20 @@ class TestRecord(Evidence):
     outcome = models.CharField(max_length=40)
     note = models.CharField(max_length=300, blank=True)
 
+    @property
+    def counts(self) -> bool:
+        """Whether nobody has withdrawn it."""
+        return not hasattr(self, "withdrawn")
+
+
+class TestWithdrawn(Evidence):
+    """A test result that was wrong: it stays on record and counts no more."""
+
+    __test__ = False
+
+    record = models.OneToOneField(TestRecord, on_delete=models.PROTECT, related_name="withdrawn")
+    reason = models.CharField(max_length=200)
+
 
 class CircuitReading(Evidence):
     """One reading at a circuit of the case: where the leads were, how it stood, what was shown and the number it is."""

@@ -15,13 +15,17 @@ from gumshoe.core.knowledge.outcomes import check_reading, decide
 from gumshoe.core.knowledge.rows import OutcomeRow, TestRow
 from gumshoe.core.knowledge.systems import system_of
 from gumshoe.core.planning import Proposal
+from gumshoe.core.planning.where import where
+from gumshoe.core.signals.regions import RUNS_RPM
 from gumshoe.web.accounts.models import User
-from gumshoe.web.bench.models import TestRecord
+from gumshoe.web.bench.models import TestRecord, TestWithdrawn
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
+from gumshoe.web.suspects.judging import judged
 from gumshoe.web.ui.memo import once
 from gumshoe.web.vehicles import services as vehicles
+from gumshoe.web.vehicles.links import speed_where_connected
 
 
 def test_of(case: Case, name: str) -> TestRow:
@@ -32,10 +36,13 @@ def test_of(case: Case, name: str) -> TestRow:
     return found
 
 
-def record(case: Case, user: User, test: TestRow, typed: Mapping[str, str], note: str) -> TestRecord:
-    """Check every reading, decide, store. Raises BadInput naming the field; then nothing is stored."""
+def record(
+    case: Case, user: User, test: TestRow, typed: Mapping[str, str], note: str, worked_out: str = ""
+) -> TestRecord:
+    """Check every reading, decide, store. ``worked_out``: the outcome a hand test came to by what was typed there.
+    Raises BadInput naming the field; then nothing is stored."""
     readings = {row.key: check_reading(row, typed.get(row.key, "")) for row in test.readings}
-    outcome = decide(test, readings, cases.specification_of(case))
+    outcome = outcome_of(test, worked_out) or decide(test, readings, cases.specification_of(case))
     return TestRecord.objects.create(
         case=case, by=user, test=test.id, readings=readings, outcome=outcome.id, note=note.strip()[:300]
     )
@@ -86,6 +93,37 @@ def _system_words(knowledge: Knowledge, test: TestRow) -> str:
     return count.most_common(1)[0][0] if count else ELSEWHERE
 
 
+def where_to(case: Case, test: TestRow) -> str:
+    """Where the test is made on this car, as its suspects stand."""
+    found = judged(case)
+    seen = found.misfire
+    hand = found.grounds.evidence.by_hand
+    bad = hand[-1][0] if hand else (seen.misfiring if seen else ())
+    return where(test, found.grounds.knowledge, found.assessment, bad)
+
+
+ENGINE_OFF = ("engine off", "key on, engine off")
+
+
+def speed_against(case: Case, test: TestRow) -> float | None:
+    """The engine speed that speaks against a test which is made with the engine off; None where nothing does."""
+    if "running" in test.needs or not any(need in ENGINE_OFF for need in test.needs):
+        return None
+    speed = speed_where_connected(case.vehicle)
+    return speed if speed is not None and speed >= RUNS_RPM else None
+
+
+def withdraw(case: Case, user: User, number: int, reason: str) -> TestWithdrawn:
+    """Take a result back: it stays on record, struck out, and counts no more. Raises BadInput without a reason, or for
+    one that is not there or is withdrawn already."""
+    row = case.testrecords.filter(pk=number, withdrawn__isnull=True).first()
+    if row is None:
+        raise BadInput("There is no such result, or it is withdrawn already.", remedies=("look at the page again",))
+    if not reason.strip():
+        raise BadInput("What was wrong with it?", remedies=("write it in a few words",))
+    return TestWithdrawn.objects.create(case=case, by=user, record=row, reason=reason.strip()[:200])
+
+
 def circuit_of(case: Case, test: TestRow) -> str:
     """The circuit that a generated check is about, where one is known; empty otherwise."""
     name = test.id.removeprefix("check_")
@@ -112,7 +150,7 @@ def findings(case: Case, test: TestRow) -> list[dict[str, str]]:
 def performed(case: Case) -> list[dict[str, Any]]:
     """Every recorded test with its words; superseded ones marked."""
     knowledge = cases.knowledge_of(case)
-    rows, newest = [], {row.test: row.pk for row in entries(case, "testrecords")}
+    rows, newest = [], {row.test: row.pk for row in entries(case, "testrecords") if row.counts}
     for row in entries(case, "testrecords"):
         test = knowledge.tests.get(row.test)
         outcome = outcome_of(test, row.outcome) if test else None
@@ -128,7 +166,8 @@ def performed(case: Case) -> list[dict[str, Any]]:
                 "test": test,
                 "outcome": outcome,
                 "readings": shown,
-                "superseded": newest[row.test] != row.pk,
+                "superseded": row.counts and newest[row.test] != row.pk,
+                "withdrawn": None if row.counts else row.withdrawn,
             }
         )
     return rows

@@ -25,6 +25,7 @@ urlpatterns = [
     path("cases/<int:pk>/bench/circuits/<slug:name>/record/", circuit_views.record, name="circuit_record"),
     path("cases/<int:pk>/bench/circuits/<slug:name>/aside/", circuit_views.aside, name="circuit_aside"),
     path("cases/<int:pk>/bench/circuits/<slug:name>/conclude/", circuit_views.conclude, name="circuit_conclude"),
+    path("cases/<int:pk>/bench/withdraw/<int:number>/", views.withdraw, name="withdraw"),
     path("cases/<int:pk>/bench/<slug:name>/", views.test, name="test"),
     path("cases/<int:pk>/bench/<slug:name>/record/", views.record, name="record"),
 ]

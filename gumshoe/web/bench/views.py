@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.outcomes import good_range
@@ -51,6 +52,10 @@ def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     row = services.test_of(case, name)
     if request.method != "POST":
         return redirect("bench:test", case.pk, name)
+    speed = services.speed_against(case, row)
+    if speed and not request.POST.get("was_off"):
+        words = f"The engine runs at {speed:.0f} rpm now; this test is made with the engine off."
+        return _page(request, case, row, request.POST, words, status=409, running=True)
     try:
         stored = services.record(case, request.user, row, request.POST, request.POST.get("note", ""))  # type: ignore[arg-type]
     except BadInput as error:
@@ -63,7 +68,7 @@ def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     return redirect("suspects:suspects", case.pk)
 
 
-def _page(request, case, row, typed, trouble, status=200):  # type: ignore[no-untyped-def]
+def _page(request, case, row, typed, trouble, status=200, *, running=False):  # type: ignore[no-untyped-def]
     specification = cases.specification_of(case)
     fields = [(reading, typed.get(reading.key, ""), good_range(reading, specification)) for reading in row.readings]
     cautions = [cases.knowledge_of(case).cautions[name] for name in row.cautions]
@@ -80,7 +85,18 @@ def _page(request, case, row, typed, trouble, status=200):  # type: ignore[no-un
             note=typed.get("note", ""),
             findings=services.findings(case, row),
             circuit=services.circuit_of(case, row),
+            running=running,
+            where=services.where_to(case, row),
             arithmetic=next((item.id for item in hand.listed(case) if item.test == row.id), ""),
         ),
         status=status,
     )
+
+
+@require_POST
+@needs(Right.WORK)
+def withdraw(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """Take a wrong result back."""
+    services.withdraw(find(pk), request.user, number, request.POST.get("reason", ""))  # type: ignore[arg-type]
+    messages.success(request, "Withdrawn: it stays on record and counts no more. The suspects are ranked anew.")
+    return redirect("bench:bench", pk)

@@ -11,6 +11,7 @@ from gumshoe.web.ui.memo import once
 JOINED = {
     "looseends": ("closed", "closed__by"),
     "works": ("line",),
+    "testrecords": ("withdrawn", "withdrawn__by"),
 }
 FETCHED = {"verdicts": ("reviews__by", "causes__by")}
 LEFT = {"scans": ("frames",)}

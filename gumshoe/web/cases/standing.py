@@ -148,7 +148,7 @@ class _Facts:
         reached = {
             "complaint": self.complained,
             "scan": self.scanned,
-            "read": self.scanned,
+            "read": self.scanned and (self.tested or self.recorded or self.verdict is not None or self.ever_worked),
             "live": self.recorded,
             "suspects": self.tested,
             "bench": self.tested,

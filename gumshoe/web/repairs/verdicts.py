@@ -145,7 +145,7 @@ def why_failed(case: Case, assessment: Assessment) -> WhyAsked | None:
     roots = tuple(
         root for root in root_causes(assessment, knowledge, named.suspect) if root.probability >= WORTH_ASKING
     )
-    made = {item.test for item in case.testrecords.all()}
+    made = judging.judged(case).done
     tests = {root.settled_by.id: root.settled_by for root in roots if root.settled_by and not root.settled_by.measures}
     return WhyAsked(
         answer,

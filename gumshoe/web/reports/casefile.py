@@ -86,10 +86,17 @@ def export(case: Case) -> CaseFile:
             ),
         ),
         tests=(
-            *came.tests,
+            *_tests_that_came(case, came, row.entries if row else {}),
             *(
-                TestFacts(test.test, test.outcome, test.readings, test.at.isoformat(), str(test.by))
-                for test in ours.added(case.testrecords.select_related("by"))
+                TestFacts(
+                    test.test,
+                    test.outcome,
+                    test.readings,
+                    test.at.isoformat(),
+                    str(test.by),
+                    "" if test.counts else test.withdrawn.reason,
+                )
+                for test in ours.added(case.testrecords.select_related("by", "withdrawn"))
             ),
         ),
         circuits=(*came.circuits, *_circuits(case, ours)),
@@ -141,6 +148,16 @@ class _Ours:
 
     def added(self, rows: Any) -> list[Any]:
         return [row for row in rows if self.is_added(row)]
+
+
+def _tests_that_came(case: Case, came: CaseFile, entries: dict[str, list[int]]) -> list[TestFacts]:
+    """The file's own tests, with what was withdrawn of them here."""
+    stood_for = entries.get("testrecord", [])
+    reasons = dict(case.testwithdrawns.values_list("record_id", "reason"))
+    return [
+        replace(test, withdrawn=test.withdrawn or reasons.get(pk, ""))
+        for test, pk in zip(came.tests, [*stood_for, *[0] * len(came.tests)], strict=False)
+    ]
 
 
 def _circuits(case: Case, ours: _Ours) -> list[CircuitFacts]:

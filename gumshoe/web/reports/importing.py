@@ -22,7 +22,7 @@ from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
-from gumshoe.web.bench.models import CircuitReading, TestRecord
+from gumshoe.web.bench.models import CircuitReading, TestRecord, TestWithdrawn
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Complaint, Imported
 from gumshoe.web.live import looking, store
@@ -126,7 +126,11 @@ class _Maker:
         for hand in document.hand_tests:
             self.make(HandTest, hand.at, cylinders=list(hand.cylinders), how=hand.how[:80])
         for test in document.tests:
-            self.make(TestRecord, test.at, test=test.test[:60], outcome=test.outcome[:40], readings=test.readings)
+            made = self.make(
+                TestRecord, test.at, test=test.test[:60], outcome=test.outcome[:40], readings=test.readings
+            )
+            if test.withdrawn:
+                self.make(TestWithdrawn, test.at, record=made, reason=test.withdrawn[:200])
         for circuit in document.circuits:
             self._circuit(circuit, {row.test for row in document.tests})
         for event in document.events:

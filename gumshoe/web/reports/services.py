@@ -73,7 +73,7 @@ def customer(case: Case) -> dict[str, Any]:
         "unread": unread_of(case),
         "advice": judging.judged(case).advice if case.closed_at is None else None,
         "verdict": next(reversed(entries(case, "verdicts")), None),
-        "tests": [row for row in bench.performed(case) if not row["superseded"]],
+        "tests": [row for row in bench.performed(case) if not row["superseded"] and not row["withdrawn"]],
         "lines": rows,
         "left": [row for row in rows if row.answer and row.answer.kind != Answer.Kind.APPROVED],
         "works": entries(case, "works"),

@@ -11,7 +11,7 @@ from django.conf import settings
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.errors import BusFailure
 from gumshoe.core.obd.link import Addressing, Frame, Link, Timing, find_addressing, open_link
-from gumshoe.core.obd.present import find_engine
+from gumshoe.core.obd.present import find_engine, present_values
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.models import Vehicle
@@ -61,6 +61,10 @@ class Connection:
             self._engine = find_engine(link)
         return self._engine
 
+    @property
+    def is_open(self) -> bool:
+        return self._link is not None
+
     def close(self) -> None:
         """Give the adapter back."""
         with self._lock:
@@ -105,6 +109,18 @@ def connection(vehicle: Vehicle) -> Connection:
         if found is None or found.stand_in != vehicle.stand_in:
             found = _connections[vehicle.pk] = Connection(vehicle)
         return found
+
+
+def speed_where_connected(vehicle: Vehicle) -> float | None:
+    """Engine speed now, where the car is connected anyway; None else: nobody waits for an adapter that is not there."""
+    link_of = connection(vehicle)
+    if not (link_of.stand_in or link_of.is_open):
+        return None
+    try:
+        with link_of.use() as link:
+            return present_values(link, ("rpm",), link_of.engine(link)).get("rpm")
+    except GumshoeError:
+        return None
 
 
 def close_all() -> None:
