@@ -117,6 +117,9 @@ _MIDS = {
     0x21: "catalyst, bank 1",
     0x22: "catalyst, bank 2",
     0x31: "EGR, bank 1",
+    0x32: "EGR, bank 2",
+    0x35: "valve timing, bank 1",
+    0x36: "valve timing, bank 2",
     0x39: "evaporative system, cap off",
     0x3A: "evaporative system, 2.3 mm leak",
     0x3B: "evaporative system, 1.0 mm leak",
@@ -125,11 +128,39 @@ _MIDS = {
     0x41: "oxygen sensor heater, bank 1 sensor 1",
     0x42: "oxygen sensor heater, bank 1 sensor 2",
     0x45: "oxygen sensor heater, bank 2 sensor 1",
+    0x46: "oxygen sensor heater, bank 2 sensor 2",
+    0x61: "heated catalyst, bank 1",
+    0x62: "heated catalyst, bank 2",
+    0x71: "secondary air, bank 1",
+    0x72: "secondary air, bank 2",
     0x81: "fuel system, bank 1",
     0x82: "fuel system, bank 2",
+    0x85: "boost pressure, bank 1",
+    0x86: "boost pressure, bank 2",
+    0x90: "NOx storage, bank 1",
+    0x91: "NOx storage, bank 2",
+    0x98: "NOx catalyst, bank 1",
+    0x99: "NOx catalyst, bank 2",
     0xA1: "misfire, all cylinders",
+    0xB2: "particulate filter, bank 1",
+    0xB3: "particulate filter, bank 2",
 }
-_TIDS = {0x0B: "average of the last ten drive cycles", 0x0C: "last or current drive cycle"}
+_TIDS = {
+    0x01: "threshold voltage, rich to lean",
+    0x02: "threshold voltage, lean to rich",
+    0x03: "low voltage for the switch time",
+    0x04: "high voltage for the switch time",
+    0x05: "switch time, rich to lean",
+    0x06: "switch time, lean to rich",
+    0x07: "lowest voltage of the test",
+    0x08: "highest voltage of the test",
+    0x09: "time between two switches",
+    0x0A: "period",
+    0x0B: "average of the last ten drive cycles",
+    0x0C: "last or current drive cycle",
+}
+"""The standardised test ids (ISO 15031-5, from memory [M]); those from MAKERS_TID on are the maker's own."""
+MAKERS_TID = 0x80
 
 
 @dataclass(frozen=True)
@@ -158,12 +189,13 @@ class MonitorResult:
 
 
 def result_name(mid: int, tid: int) -> str:
-    """Words for a monitor id and test id; unknown ones are numbered, not guessed."""
+    """Words for a monitor id and test id; unknown ones are numbered, not guessed, and the maker's said to be so."""
     if 0xA2 <= mid <= 0xAD:
         monitor = f"misfire, cylinder {mid - 0xA1}"
     else:
         monitor = _MIDS.get(mid, f"monitor {mid:02X}")
-    return f"{monitor}: {_TIDS.get(tid, f'test {tid:02X}')}"
+    number = f"the maker's test {tid:02X}" if tid >= MAKERS_TID else f"test {tid:02X}"
+    return f"{monitor}: {_TIDS.get(tid, number)}"
 
 
 def decode_results(payload: bytes) -> tuple[MonitorResult, ...]:

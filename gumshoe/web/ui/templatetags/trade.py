@@ -13,6 +13,7 @@ from django.utils.safestring import SafeString
 from gumshoe.core.knowledge.code_catalogue import failure_words
 from gumshoe.core.obd.pids import fields_by_key
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, Unread
+from gumshoe.core.obd.status import FUEL_STATES
 from gumshoe.core.signals.units import for_reader, text_for_reader
 from gumshoe.core.words import share
 
@@ -50,16 +51,20 @@ def width(value: float | None) -> str:
     return f"bar-{min(100, max(0, round((value or 0.0) * 50) * 2))}"
 
 
-@register.simple_tag
-def reading(key: str, value: float | None) -> SafeString:
-    """A channel's value with its unit, as many digits as it deserves."""
+@register.simple_tag(takes_context=True)
+def reading(context: dict[str, Any], key: str, value: float | None) -> SafeString:
+    """A channel's value with its unit in the reader's units, as many digits as it deserves; a state in its words."""
     item = fields_by_key().get(key)
     unit = item.unit if item else ""
     if not isinstance(value, int | float):  # a missing key reaches us as an empty string
         return format_html('<span class="value">–</span>')
+    if key.startswith("fuel_status_"):
+        return format_html('<span class="value">{}</span>', FUEL_STATES.get(int(value), f"state {value:.0f}"))
+    settings = context.get("shop_settings")
+    shown, into = for_reader(float(value), unit, customary=bool(settings and settings.customary_units))
     scale = item.scale if item else 0.1
-    digits = 0 if scale >= 0.25 or abs(value) >= 1000 else (1 if scale >= 0.05 else 2)
-    return format_html('<span class="value">{}</span> <span class="unit">{}</span>', f"{value:.{digits}f}", unit)
+    digits = 0 if scale >= 0.25 or abs(shown) >= 1000 else (1 if scale >= 0.05 else 2)
+    return format_html('<span class="value">{}</span> <span class="unit">{}</span>', f"{shown:.{digits}f}", into)
 
 
 @register.filter
