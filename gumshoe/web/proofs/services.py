@@ -203,10 +203,7 @@ def _judge(case: Case, user: User) -> Judgement:
     if after is not None:
         tracker.observe(after)
     more = beyond.conditions_beyond(clearing, tracker)
-    verdict, reasons = tracker.verdict(more)
-    loose = ends.open_ends(case)
-    if loose and verdict is Verdict.PROVEN:
-        verdict, reasons = Verdict.NOT_YET, tuple(f"Loose end: {end}" for end in loose)
+    verdict, reasons = verdict_of(case, tracker, more)
     if (after is None or not after.whole) and verdict is Verdict.PROVEN:
         verdict, reasons = Verdict.NOT_YET, ("The codes were not read after the drive: key on, then judge again",)
     reasons = (*reasons, *(f"Look first at the ledger: {words}" for words in _named_by_ledger(case, tracker)))
@@ -221,6 +218,16 @@ def _judge(case: Case, user: User) -> Judgement:
     if verdict is Verdict.NOT_YET:
         waiting.remember(case, user, waiting.curve_of(clearing, tracker))
     return judgement
+
+
+def verdict_of(case: Case, tracker: Tracker, more: tuple[Condition, ...]) -> tuple[Verdict, tuple[str, ...]]:
+    """The verdict as things stand, for the page and for the record: what the drive and what is beyond it say, and that
+    nothing is left to be put back."""
+    verdict, reasons = tracker.verdict(more)
+    loose = ends.open_ends(case)
+    if loose and verdict is Verdict.PROVEN:
+        return Verdict.NOT_YET, tuple(f"Loose end: {end}" for end in loose)
+    return verdict, reasons
 
 
 def judged_elsewhere(clearing: Clearing) -> Judgement | None:
@@ -266,16 +273,16 @@ def state(case: Case) -> dict[str, Any]:
     """What the page shows while driving: conditions, coverage, verdict so far, the drive's progress."""
     clearing = clearing_of(case)
     if clearing is None:
-        return {"running": False, "conditions": [], "coverage": [], "verdict": "", "reasons": []}
+        return {"running": False, "conditions": [], "coverage": [], "verdict": "", "reasons": [], "ready": []}
     watcher = runner.running(case.pk)
     tracker = tracker_of(clearing)
     more = beyond.conditions_beyond(clearing, tracker)
     came = judged_elsewhere(clearing)
     if watcher is not None:
         with watcher.lock:
-            shown = _shown(tracker, more)
+            shown = _shown(case, tracker, more)
     else:
-        shown = _shown(tracker, more)
+        shown = _shown(case, tracker, more)
     if came is not None:
         shown |= {
             "conditions": [_line(row) for row in check_list(clearing, tracker)],
@@ -293,13 +300,14 @@ def state(case: Case) -> dict[str, Any]:
     return shown
 
 
-def _shown(tracker: Tracker, more: tuple[Condition, ...]) -> dict[str, Any]:
-    verdict, reasons = tracker.verdict(more)
+def _shown(case: Case, tracker: Tracker, more: tuple[Condition, ...]) -> dict[str, Any]:
+    verdict, reasons = verdict_of(case, tracker, more)
     return {
         "conditions": [_line(row) for row in (*tracker.conditions(), *more)],
         "coverage": [[rpm, load, round(seconds, 1)] for (rpm, load), seconds in tracker.coverage.items()],
         "here": [x_of(max(tracker.position[0], GRID_RPM[0])), y_of(tracker.position[1])] if tracker.position else None,
         "trips": len(tracker.trips),
+        "ready": sorted(tracker.completed),
         "km": round(tracker.km, 1),
         "minutes": round(tracker.total_s / 60.0, 1),
         "permanent": list(tracker.permanent),

@@ -42,6 +42,12 @@ document.addEventListener("alpine:init", function () {
           row.querySelector("[data-word]").textContent = condition.done ? "done" : "open";
           row.querySelector(".bar span").style.setProperty("width", Math.round(condition.share * 100) + "%");
         });
+        root.querySelectorAll("[data-ready]").forEach(function (cell) {
+          var mark = cell.firstElementChild;
+          if (!mark || (state.ready || []).indexOf(cell.dataset.ready) < 0) return;
+          mark.className = "is-good";
+          mark.textContent = "✓ run";
+        });
         var bar = root.querySelector("[data-progress]");
         if (bar) bar.style.setProperty("width", state.drive ? Math.round(state.drive.drive_share * 100) + "%" : "0");
       },
