@@ -17,6 +17,8 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from gumshoe.core.clues import Evidence, TestOutcome, extract  # noqa: E402
+from gumshoe.core.knowledge.by_cylinder import ALIKE  # noqa: E402
+from gumshoe.core.knowledge.by_cylinder import KEY as CYLINDER  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
 from gumshoe.core.knowledge.outcomes import decide  # noqa: E402
 from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow  # noqa: E402
@@ -147,6 +149,9 @@ class Technician:
         """Put a finding into the form."""
         if reading.kind == "number":
             return finding.value
+        if reading.key == CYLINDER:
+            named = re.search(r"cylinder (\d+)", finding.words)
+            return named[1] if named else ALIKE
         rules = CHECKS if test.origin == "generated" else READS.get(test.id, ())
         if "good under load" in reading.options:
             rules = POINTS

@@ -101,9 +101,22 @@ class Outcomes(unittest.TestCase):
 
     def test_every_choice_of_every_test_decides(self) -> None:
         for test in self.tests.values():
-            for row in test.readings:
+            for row in (row for row in test.readings if row.key != "cylinder"):
                 for option in row.options:
                     self.assertTrue(decide(test, {row.key: option}).id)
+
+    def test_a_finding_at_one_cylinder_is_told_of_that_cylinder(self) -> None:
+        """Else one cylinder's lost compression convicts whichever is suspected."""
+        compression = self.tests["compression"]
+        for cylinder, outcome in (("3", "low_3"), ("all alike", "low")):
+            self.assertEqual(decide(compression, {"lowest_pct": 60.0, "cylinder": cylinder}).id, outcome)
+        self.assertEqual(decide(compression, {"lowest_pct": 90.0, "cylinder": "all alike"}).id, "good")
+        proves = {item.id: item.proves for item in compression.outcomes}
+        self.assertEqual(proves["low_3"], ("compression_low_3",))
+        for name, table in compression.given.items():
+            self.assertAlmostEqual(sum(table.values()), 1.0, msg=name)
+        self.assertGreater(compression.given["compression_low_3"]["low_3"], 0.7)
+        self.assertLess(compression.given["compression_low_3"]["low_2"], 0.05)
 
     def test_typed_readings(self) -> None:
         row = self.tests["fuel_pressure"].readings[0]

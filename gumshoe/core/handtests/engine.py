@@ -44,7 +44,8 @@ def relative_compression(values: Values) -> Worked:
     valley = number(values, "valley")
     humps = tuple(peak - valley for peak in by_cylinder(values, "peak"))
     worked = _against_highest(humps, "A", "Compression with a gauge on the low ones: a hump follows it only roughly.")
-    return Worked(worked.figures, worked.verdict, worked.words, "even" if worked.verdict is Verdict.GOOD else "one low")
+    found = "even" if worked.verdict is Verdict.GOOD else "one low"
+    return Worked(worked.figures, worked.verdict, worked.words, found, cylinder=worked.cylinder)
 
 
 def _against_highest(found: tuple[float, ...], unit: str, then: str, *, number_wanted: bool = False) -> Worked:
@@ -61,7 +62,9 @@ def _against_highest(found: tuple[float, ...], unit: str, then: str, *, number_w
             if neighbours
             else ""
         )
-        return Worked(figures, Verdict.BAD, f"Low: {cylinders(low)}. {then}{gasket}", reading)
+        worst = shares.index(lowest) + 1
+        words = f"Low: {cylinders(low)}. {then}{gasket}"
+        return Worked(figures, Verdict.BAD, words, reading, cylinder=worst)
     return Worked(
         figures, Verdict.GOOD, f"Even: the lowest has {lowest:.0f} % of the highest ({highest:.0f} {unit}).", reading
     )
@@ -81,6 +84,7 @@ def leak_down(values: Values) -> Worked:
             f"{cylinders(bad).capitalize()}: hiss at the throttle, the intake valve; at the exhaust, its valve; at the"
             " filler, rings; bubbles in the radiator, the head gasket.",
             found,
+            cylinder=losses.index(max(losses)) + 1,
         )
     if max(losses) > LEAK_FINE:
         return Worked(figures, Verdict.WATCH, "Worn, but not the cause of a dead cylinder.", found)
@@ -105,7 +109,8 @@ def injector_balance(values: Values) -> Worked:
     if much:
         said.append(f"too much: {cylinders(much)}")
     if said:
-        return Worked(figures, Verdict.BAD, ("; ".join(said) + ".").capitalize(), min(off))
+        worst = off.index(min(off)) + 1 if little else None
+        return Worked(figures, Verdict.BAD, ("; ".join(said) + ".").capitalize(), min(off), cylinder=worst)
     return Worked(figures, Verdict.GOOD, "They deliver alike.", min(off))
 
 

@@ -90,6 +90,8 @@ class Worked:
     words: str
     reading: float | str | None = None
     outcome: str = ""
+    cylinder: int | None = None
+    """The worst cylinder, where one stands out."""
 
 
 Values = Mapping[str, Value]

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.access import MINUTES, Access, access_of, hardest
+from gumshoe.core.knowledge.by_cylinder import by_cylinder
 from gumshoe.core.knowledge.code_catalogue import kinds
 from gumshoe.core.knowledge.code_index import CodeIndex, of_other_bank, standard_index
 from gumshoe.core.knowledge.effects import EFFECT_SOURCES, echoed, with_effects
@@ -221,6 +222,7 @@ def check(loaded: Tables) -> None:
         _known("tests.toml", test.id, "component class", test.at, {part.id for part in components_file().part})
         told = {item.name for item in fields(Specification)}
         _known("tests.toml", test.id, "specified value", [item.of for item in test.readings if item.of], told)
+        _known("tests.toml", test.id, "outcome", [test.each] if test.each else [], outcomes)
         for outcome in test.outcomes:
             _known("tests.toml", test.id, "suspect", outcome.proves, faults)
             _known("tests.toml", test.id, "reading", [condition(outcome.when)[0]], keys)
@@ -279,7 +281,8 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
         given = {fault: test.given[template] for fault, template in templates.items() if template in test.given}
         given |= {fault: test.given[kind] for fault, kind in kinds.items() if kind in test.given}
         if (test.measures or given) and set(test.on) <= powertrain.features:
-            tests[test.id] = replace(test, given=given)
+            placed = replace(test, given=given)
+            tests[test.id] = by_cylinder(placed, powertrain, templates) if test.each else placed
     tests |= {test.id: test for test in generated_tests(powertrain, local, faults)}
     parts = {item.id: item for item in components(powertrain, local)}
     given_access = dict(local.access)

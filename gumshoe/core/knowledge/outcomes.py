@@ -18,10 +18,12 @@ _COMPARE = {
     "at most": lambda value, limit: value <= limit,
 }
 Reading = float | str
+AND = " & "
+"""Between two conditions that must both hold."""
 
 
 def condition(when: str) -> tuple[str, str, str]:
-    """Split a condition into (reading key, relation, operand). Raises DataError when it is none."""
+    """Split one condition into (reading key, relation, operand). Raises DataError when it is none."""
     key, _, rest = when.partition(" ")
     for relation in ("is", *_COMPARE):
         if rest.startswith(relation + " "):
@@ -53,14 +55,21 @@ def decide(test: TestRow, readings: Mapping[str, Reading], specification: Specif
     told = specification or Specification()
     rows = {row.key: row for row in test.readings}
     for outcome in test.outcomes:
-        key, relation, operand = condition(outcome.when)
-        value = readings[key]
-        if relation == "is":
-            if value == operand:
-                return outcome
-        elif _COMPARE[relation](float(value), float(operand) * base_of(rows[key], told)):
+        if all(_holds(part, readings, rows, told) for part in outcome.when.split(AND)):
             return outcome
     raise BadInput(f"These readings decide nothing in “{test.words}”.", remedies=("check the readings",))
+
+
+def _holds(
+    when: str, readings: Mapping[str, Reading], rows: Mapping[str, ReadingRow], specification: Specification
+) -> bool:
+    key, relation, operand = condition(when)
+    value = readings.get(key, "")
+    if relation == "is":
+        return value == operand
+    if value == "":
+        return False
+    return bool(_COMPARE[relation](float(value), float(operand) * base_of(rows[key], specification)))
 
 
 def check_reading(row: ReadingRow, text: str) -> Reading:

@@ -163,6 +163,7 @@ class TestRow:
     ``on``: what the powertrain must have. ``at``: the component classes whose access it depends on; ``access`` how the
     hardest of them is reached here, its minutes already counted in. ``cranks``: the engine is cranked for it.
     ``once``: graded variables that must have shown something first (a part is swapped where a cylinder misfires).
+    ``each``: the outcome that is told of one cylinder: it is asked which, and there is one such outcome for each.
     """
 
     __test__ = False
@@ -189,6 +190,7 @@ class TestRow:
     access: str = ""
     cranks: bool = False
     once: tuple[str, ...] = ()
+    each: str = ""
 
 
 @dataclass(frozen=True)

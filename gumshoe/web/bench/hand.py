@@ -10,6 +10,8 @@ from django.db import transaction
 from gumshoe.core.errors import BadInput
 from gumshoe.core.handtests import HandTestRow, Worked, hand_tests_for, values_of, work_out
 from gumshoe.core.handtests.catalogue import field_names, usual_of
+from gumshoe.core.knowledge.by_cylinder import ALIKE
+from gumshoe.core.knowledge.by_cylinder import KEY as CYLINDER
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.models import HandMeasurement, TestRecord
@@ -55,7 +57,8 @@ def store(case: Case, user: User, row: HandTestRow, typed: Mapping[str, str]) ->
     if row.test and found.reading is not None:
         value = found.reading if isinstance(found.reading, str) else f"{found.reading:.3f}"
         words = f"worked out: {found.words}"
-        told = bench.record(case, user, bench.test_of(case, row.test), {row.reads: value}, words, found.outcome)
+        typed_there = {row.reads: value, CYLINDER: str(found.cylinder) if found.cylinder else ALIKE}
+        told = bench.record(case, user, bench.test_of(case, row.test), typed_there, words, found.outcome)
     return HandMeasurement.objects.create(
         case=case,
         by=user,
