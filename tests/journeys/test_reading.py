@@ -55,7 +55,7 @@ class Reading(Journey):
         choice.send_keys(Keys.TAB)
         self.assertNotIn("oxygen_heater_b2s1", self.lit())
 
-        code = self.find('section[data-lights^="P0051"]')
+        code = self.find('[data-code][data-lights^="P0051"]')
         self.browser.execute_script("arguments[0].dispatchEvent(new Event('pointerenter'))", code)
         self.assertLessEqual({"P0051", "oxygen_heater_b2s1"}, set(self.lit()))
         nodes = [

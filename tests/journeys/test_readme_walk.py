@@ -80,7 +80,9 @@ class Walk(Journey):
     def _suspects(self) -> None:
         self._tab("Suspects")
         self.see("Ranking")
-        self.see("Ways to work")
+        self.see("Ways to work", wait=60)
+        self.press("Key off")
+        self.see("key off")
         self.go(f"/cases/{self.case.pk}/bench/look_hoses/")
         self.press("crankcase hose split")
         self.press("Store and judge")

@@ -94,7 +94,7 @@ class FromComplaintToProof(Journey):
         self.press("Store and judge")
         self.see("The suspects were ranked anew")
         self.go(f"/cases/{self.case.pk}/bench/smoke_intake/")
-        self.press("crankcase ventilation hose")
+        self.press("crankcase ventilation hose", exact=True)
         self.press("Still open: intake duct opened")
         self.press("Store and judge")
         self.see("seen in a test")

@@ -34,7 +34,7 @@ from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.shop import demo_steps
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import judging
 from gumshoe.web.vehicles.models import Vehicle
 from tests.web import support
 
@@ -151,7 +151,7 @@ class NotRead(Car):
     def test_what_nobody_knows_is_shown_and_counted(self) -> None:
         TestRecord.objects.create(case=self.case, by=self.tess, test="dowsing", outcome="bad", readings={})
         TestRecord.objects.create(case=self.case, by=self.tess, test="look_cap", outcome="melted", readings={})
-        told = suspects.unknown_in(self.case)
+        told = judging.judged(self.case).unknown
         self.assertEqual(len(told), 2)
         page = self.page("suspects")
         self.assertIn("2 entries on record not counted", page)
@@ -386,4 +386,4 @@ class Files(Car):
         self.assertEqual([row["module"] for row in made.modules], [row["module"] for row in cleared.modules])
         self.assertEqual(export(case).proof, read_case(text).proof)
         self.client.force_login(User.objects.get(username="tess"))
-        self.assertContains(self.client.get(f"/cases/{case.pk}/report/"), "Monitor “comprehensive components”")
+        self.assertContains(self.client.get(f"/cases/{case.pk}/report/"), "own check of sensors and wiring")

@@ -147,7 +147,7 @@ class Library(OnPaper):
         response = self.client.post(
             reverse("library:add_note", args=(self.case.pk,)), {"kind": "bulletin", "text": "loose words"}
         )
-        self.assertContains(response, "hangs in the air", status_code=400)
+        self.assertContains(response, "not attached to anything", status_code=400)
         self.assertContains(response, "loose words", status_code=400)
 
     def test_every_system_has_its_page_with_the_codes_marked(self) -> None:

@@ -62,7 +62,7 @@ class OnTheSuspectsPage(TypedIn):
         self.assertIn("Best explanation as a whole", text)
         self.assertIn("together with", text)
         self.assertIn("How sure is the count?", text)
-        self.assertIn("What was left out weighs", self.page(query="?count=1"))
+        self.assertIn("What was not compared could change", self.page(query="?count=1"))
 
     def test_what_is_missing_is_the_proof(self) -> None:
         self.codes("P0031", "P0037", "P0051", "P0057")

@@ -14,7 +14,7 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.live import store
 from gumshoe.web.repairs import offering, verdicts
 from gumshoe.web.scans import services as scans
-from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects import learned
 from tests.web import support
 from tests.web.grown import grow
 
@@ -76,7 +76,7 @@ class Scale(TestCase):
 
     def test_the_sums_are_those_of_going_through_every_case(self) -> None:
         grow(self.lead, 40, "A")
-        counted = suspects.outcomes_of_the_shop()
+        counted = learned.outcomes_of_the_shop()
         slow: dict[tuple[str, str, bool], int] = {}
         for case in Case.objects.filter(judgements__isnull=False).distinct():
             verdict = case.judgements.last().verdict
@@ -88,6 +88,6 @@ class Scale(TestCase):
 
     def test_what_was_found_is_found_anew_when_something_is_stored(self) -> None:
         grow(self.lead, 8, "A")
-        before = suspects.learned_for(self.case)
+        before = learned.learned_for(self.case)
         grow(self.lead, 40, "B")
-        self.assertNotEqual(before, suspects.learned_for(self.case))
+        self.assertNotEqual(before, learned.learned_for(self.case))

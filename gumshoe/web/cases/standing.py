@@ -47,6 +47,12 @@ class Standing:
     url: str
     tone: str = ""
     done: frozenset[str] = frozenset()
+    direct: bool = False
+    """Whether the address is a page of its own and not the stage's."""
+
+    @property
+    def path(self) -> str:
+        return self.url.partition("?")[0]
 
     @property
     def known(self) -> bool:
@@ -173,7 +179,7 @@ def standing(case: Case, wait: bool = True) -> Standing:
     facts = _Facts(case if hasattr(case, "bare_clearings") else with_facts([_bare(case)])[0])
     stage, action, tone, *address = _next(facts, wait)
     url = address[0] if address else reverse(f"{_APPS[stage]}:{stage}", args=[case.pk])
-    return Standing(stage, action, url, tone, facts.done())
+    return Standing(stage, action, url, tone, facts.done(), bool(address))
 
 
 def _next(facts: _Facts, wait: bool) -> tuple[str, ...]:

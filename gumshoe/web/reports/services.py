@@ -151,7 +151,7 @@ def file(case: Case) -> dict[str, Any]:
         "worked": case.handmeasurements.select_related("by"),
         "commands": case.commandruns.select_related("by"),
         "traces": case.scopetraces.select_related("by"),
-        "rulings": case.rulings.select_related("by"),
+        "rulings": entries(case, "rulings"),
         "verdicts": entries(case, "verdicts"),
         "lines": offering.proposed(case),
         "works": entries(case, "works"),
