@@ -356,6 +356,8 @@ class CircumstanceRow:
     why: str
     when: tuple[AsksRow, ...]
     segments: tuple[str, ...] = ()
+    then: tuple[str, ...] = ()
+    """What the same trip goes on with, any of these."""
     warm: bool = True
     rpm: tuple[float, float] = (0.0, 0.0)
     load_pct: tuple[float, float] = (0.0, 0.0)

@@ -53,7 +53,7 @@ def circumstances() -> tuple[CircumstanceRow, ...]:
     symptoms = {row.id for row in tables().symptoms}
     segments = {row.id for row in segments_file().segment}
     for row in rows:
-        for name in row.segments:
+        for name in (*row.segments, *row.then):
             if name not in segments:
                 raise DataError(f"{FILE.name}: {row.id}: there is no segment “{name}”.")
         if not row.by_hand and not (row.segments and row.seconds > 0.0):

@@ -37,14 +37,14 @@ FRAME_MINUTES, FRAME_KM = 4.0, 4.0
 
 @dataclass(frozen=True)
 class Need:
-    """Something to be met in so many trips: a monitor by name, a window of engine speed and load, or any of some
-    segments."""
+    """Something to be met in so many trips: a monitor by name, a window of engine speed and load, or one segment out of
+    each of some lists."""
 
     words: str
     trips: int = 1
     monitor: str = ""
     window: Window | None = None
-    segments: tuple[str, ...] = ()
+    segments: tuple[tuple[str, ...], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -163,18 +163,14 @@ def plan_drive(
 def _helps(row: SegmentRow, need: Need, monitors: Mapping[str, tuple[tuple[str, ...], ...]]) -> bool:
     if need.window:
         return need.window.led_to_by(row.rpm, row.load_pct, row.warm)
-    if need.segments:
-        return row.id in need.segments
-    return any(row.id in clause for clause in monitors.get(need.monitor, ()))
+    return any(row.id in clause for clause in need.segments or monitors.get(need.monitor, ()))
 
 
 def _met(need: Need, chosen: tuple[SegmentRow, ...], monitors: Mapping[str, tuple[tuple[str, ...], ...]]) -> bool:
     if need.window:
         return any(need.window.led_to_by(row.rpm, row.load_pct, row.warm) for row in chosen)
     ids = {row.id for row in chosen}
-    if need.segments:
-        return not ids.isdisjoint(need.segments)
-    return all(ids & set(clause) for clause in monitors.get(need.monitor, ((),)))
+    return all(ids & set(clause) for clause in need.segments or monitors.get(need.monitor, ((),)))
 
 
 def _driven(chosen: tuple[SegmentRow, ...], *, warm: bool) -> tuple[tuple[SegmentRow, ...], float]:

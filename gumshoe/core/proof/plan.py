@@ -146,7 +146,7 @@ def needs_of(
     if plan.window and not frame_met:
         needs.append(Need(f"similar to the frame of {plan.frame_code}", 1, window=plan.window))
     needs += [
-        Need(row.words[:1].lower() + row.words[1:], 1, segments=row.segments)
+        Need(row.words[:1].lower() + row.words[1:], 1, segments=tuple(filter(None, (row.segments, row.then))))
         for row in plan.circumstances
         if not row.by_hand and row.id not in tried
     ]
