@@ -143,7 +143,7 @@ class Judged:
 class Kept:
     """Judgements kept under the key of their grounds; when there are too many, the one longest not asked for goes."""
 
-    def __init__(self, most: int = 48) -> None:
+    def __init__(self, most: int = 24) -> None:
         self.most = most
         self._held: OrderedDict[tuple[int, bytes], Judged] = OrderedDict()
         self._lock = Lock()

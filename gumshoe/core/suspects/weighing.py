@@ -110,7 +110,7 @@ class Shares:
 
 
 class Weighing:
-    """The evidence matrix, column by column when asked for.
+    """The evidence matrix, worked out when first asked for.
 
     What a clue says is told given the clues before it, in the order they are on record (complaint, codes, live, tests):
     the ratios of a suspect then lead step by step from its chance before any clue to its chance now, and of two clues
@@ -124,36 +124,39 @@ class Weighing:
         alone: Shares,
         everyone: tuple[str, ...],
     ) -> None:
-        self._before, self._shares, self._alone = [log_prior], shares, alone
+        self._log_prior, self._shares, self._alone = log_prior, shares, alone
         self._place = {name: index for index, name in enumerate(shares.model.faults)}
         self._everyone = {name: index for index, name in enumerate(everyone)}
-        self._columns: dict[int, Floats] = {}
+        self._columns: list[Floats] = []
 
     def entries(self, fault: str) -> tuple[Entry, ...]:
         """One entry a clue, in the order of the clues."""
         count = range(len(self._shares.clues))
         if fault in self._place:
-            ratios = [float(self._column(index)[self._place[fault]]) for index in count]
+            ratios = [float(column[self._place[fault]]) for column in self._every_column()]
         else:
             at = self._everyone[fault] + 1
             ratios = [float(values[at] - values[0]) for values in map(self._alone.of, count)]
         return tuple(Entry(clue, ratio) for clue, ratio in zip(self._shares.clues, ratios, strict=True))
 
-    def _column(self, index: int) -> Floats:
-        """log P(clue | fault in S) − log P(clue | fault not in S) given the clues before it, for each fault."""
-        if index not in self._columns:
-            while len(self._before) <= index:
-                self._before.append(self._before[-1] + self._shares.of(len(self._before) - 1))
+    def _every_column(self) -> list[Floats]:
+        """log P(clue | fault in S) − log P(clue | fault not in S) given the clues before it: by clue, for each fault."""
+        if self._columns:
+            return self._columns
+        before, columns = self._log_prior, list[Floats]()
+        for index in range(len(self._shares.clues)):
             values = self._shares.of(index)
-            rest = softmax(self._before[index])
+            rest = softmax(before)
             likelihood = np.exp(values - values.max())
             with_fault = self._shares.model.marginals(rest)
             both = self._shares.model.marginals(rest * likelihood)
             total = float(rest @ likelihood)
             numerator = both / np.maximum(with_fault, 1e-300)
             denominator = (total - both) / np.maximum(1.0 - with_fault, 1e-300)
-            self._columns[index] = np.log(np.maximum(numerator, 1e-300)) - np.log(np.maximum(denominator, 1e-300))
-        return self._columns[index]
+            columns.append(np.log(np.maximum(numerator, 1e-300)) - np.log(np.maximum(denominator, 1e-300)))
+            before = before + values
+        self._columns = columns  # at once: another thread may look at the same judgement
+        return columns
 
 
 def softmax(values: Floats) -> Floats:
