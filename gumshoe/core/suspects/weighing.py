@@ -140,7 +140,7 @@ class Weighing:
         return tuple(Entry(clue, ratio) for clue, ratio in zip(self._shares.clues, ratios, strict=True))
 
     def _every_column(self) -> list[Floats]:
-        """log P(clue | fault in S) − log P(clue | fault not in S) given the clues before it: by clue, for each fault."""
+        """log P(clue | fault in S) − log P(clue | fault not in S) given the clues before it, by clue and fault."""
         if self._columns:
             return self._columns
         before, columns = self._log_prior, list[Floats]()
