@@ -74,9 +74,14 @@ PIECES: dict[str, tuple[Segment, ...]] = {
     "coast": tuple(s for _ in range(4) for s in (Segment("up to speed", 40.0, kmh=80.0), Segment("coast down", 35.0))),
     "filter_burn": (Segment("join", 40.0, kmh=90.0), Segment("long fast road", 1500.0, kmh=105.0), *cruise(0.5)),
     "frame": (Segment("pull", 120.0, kmh=60.0, grade=0.03), Segment("hold 2500", 60.0, rpm=2500.0), *cruise(3.0)),
+    "frame_cold": (
+        *(s for _ in range(3) for s in (Segment("pull away", 20.0, kmh=45.0, grade=0.04), Segment("stop", 15.0))),
+        Segment("pull", 60.0, kmh=35.0, grade=0.05),
+        Segment("let go", 10.0),
+    ),
 }
 """Pieces of a trip between start and key off."""
-FROM_COLD = {"cold_start", "cold_drive"}
+FROM_COLD = {"cold_start", "cold_drive", "frame_cold"}
 
 
 def trips_of(trips: tuple[tuple[str, ...], ...]) -> tuple[Segment, ...]:

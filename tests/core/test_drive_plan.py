@@ -135,6 +135,15 @@ class Shipped(unittest.TestCase):
         self.assertEqual(plan.trips[0].segments[-1].id, "frame")
         self.assertIn("4325 to 5075", plan.trips[0].segments[-1].words)
 
+    def test_a_frame_stored_cold_is_driven_before_the_engine_is_warm(self) -> None:
+        window = window_of({"rpm": 1440.0, "load_pct": 81.0, "coolant_c": 48.0, "speed_kmh": 34.0})
+        needs = [Need("f", window=window), Need("m", 1, "catalyst")]
+        plan = plan_drive(needs, segments_for(frozenset()), segments_file().monitor)
+        (trip,) = [row for row in plan.trips if "f" in row.meets]
+        names = [row.id for row in trip.segments]
+        self.assertEqual(names[0], "frame_cold")
+        self.assertGreaterEqual(trip.rest_hours, 8.0)
+
     def test_a_monitor_that_names_no_segment_is_an_error_of_the_data(self) -> None:
         from pathlib import Path
         from unittest import mock

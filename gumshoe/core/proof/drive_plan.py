@@ -112,11 +112,11 @@ def segments_for(features: frozenset[str]) -> tuple[SegmentRow, ...]:
 
 
 def frame_segment(window: Window) -> SegmentRow:
-    """A segment of its own for a frame that no usual segment leads to."""
+    """A segment of its own for a frame that no usual segment leads to; one stored cold is driven before it is warm."""
     return SegmentRow(
-        "frame", f"As in the stored frame: {window.words}",
+        "frame" if window.warm else "frame_cold", f"As in the stored frame: {window.words}",
         "Choose gear and road so that engine speed and load stay in the window, a minute in all.",
-        6, FRAME_MINUTES, 0.0 if window.standing else FRAME_KM, window.warm, window.rpm, window.load_pct,
+        6 if window.warm else 1, FRAME_MINUTES, 0.0 if window.standing else FRAME_KM, window.warm, window.rpm, window.load_pct,
         rest_hours=0.0 if window.warm else 8.0, cautions=("second_person", "road"),
     )  # fmt: skip
 
