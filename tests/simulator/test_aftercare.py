@@ -230,7 +230,7 @@ class Pieces(unittest.TestCase):
     """The stand-in's pieces have the names of the drive plan's segments, and lead where they say."""
 
     def test_every_segment_can_be_driven(self) -> None:
-        names = {row.id for row in segments_file().segment} | {"warm_up", "frame"}
+        names = {row.id for row in segments_file().segment} | {"warm_up", "frame", "frame_cold"}
         self.assertEqual(names, set(PIECES))
         with self.assertRaises(KeyError):
             trips_of((("fly",),))

@@ -116,7 +116,8 @@ def frame_segment(window: Window) -> SegmentRow:
     return SegmentRow(
         "frame" if window.warm else "frame_cold", f"As in the stored frame: {window.words}",
         "Choose gear and road so that engine speed and load stay in the window, a minute in all.",
-        6 if window.warm else 1, FRAME_MINUTES, 0.0 if window.standing else FRAME_KM, window.warm, window.rpm, window.load_pct,
+        6 if window.warm else 1, FRAME_MINUTES, 0.0 if window.standing else FRAME_KM, window.warm, window.rpm,
+        window.load_pct,
         rest_hours=0.0 if window.warm else 8.0, cautions=("second_person", "road"),
     )  # fmt: skip
 
