@@ -79,7 +79,8 @@ def main(address: str) -> int:
     ):
         walk.go(path)
         if name == "code-map":
-            walk.browser.execute_script("document.querySelector('.code-map').scrollIntoView()")
+            walk.browser.execute_script("document.querySelector('svg.code-map').closest('details').scrollIntoView()")
+            time.sleep(0.5)
         walk.shot(name)
     walk.go("/cases/10/complaint/")
     walk.press("comeback?")
@@ -100,8 +101,9 @@ def main(address: str) -> int:
     walk.browser.find_element(By.NAME, "text").send_keys(
         "Uneven idle at every stop of the round, a little too high. The lamp has been on for two days, steady."
     )
-    for words in ("uneven idle", "idle too high", "steady"):
+    for words in ("uneven idle", "idle too high"):
         walk.press(words)
+    walk.browser.find_element(By.CSS_SELECTOR, "input[name='lamp'][value='steady']").click()
     walk.browser.find_element(By.NAME, "odometer_km").send_keys("96412")
     walk.shot("complaint")
     walk.press("Store the complaint")
