@@ -17,7 +17,6 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from gumshoe.core.clues import Evidence, TestOutcome, extract  # noqa: E402
-from gumshoe.core.knowledge.by_cylinder import ALIKE  # noqa: E402
 from gumshoe.core.knowledge.by_cylinder import KEY as CYLINDER  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
 from gumshoe.core.knowledge.outcomes import decide  # noqa: E402
@@ -32,7 +31,7 @@ from gumshoe.simulator.finding import Finding  # noqa: E402
 from gumshoe.simulator.hands import observe  # noqa: E402
 from gumshoe.simulator.parts import healthy  # noqa: E402
 from gumshoe.simulator.vehicle import Vehicle  # noqa: E402
-from tests.simulator.test_agreement import snapshot, trims  # noqa: E402
+from tests.simulator.test_agreement import cylinder_of, snapshot, trims  # noqa: E402
 
 MOST_STEPS = 25
 PROVEN, NO_TEST_LEFT = 0.90, 0.02
@@ -150,8 +149,7 @@ class Technician:
         if reading.kind == "number":
             return finding.value
         if reading.key == CYLINDER:
-            named = re.search(r"cylinder (\d+)", finding.words)
-            return named[1] if named else ALIKE
+            return cylinder_of(finding.words)
         rules = CHECKS if test.origin == "generated" else READS.get(test.id, ())
         if "good under load" in reading.options:
             rules = POINTS

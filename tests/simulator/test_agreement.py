@@ -7,11 +7,14 @@ tell from it. No outcome is written down here: only which suspect is the name of
 
 from __future__ import annotations
 
+import re
 import unittest
 from datetime import UTC, datetime
 
 from gumshoe.core.clues import Evidence, TestOutcome, extract
 from gumshoe.core.codes import CodeState, TroubleCode
+from gumshoe.core.knowledge.by_cylinder import ALIKE
+from gumshoe.core.knowledge.by_cylinder import KEY as CYLINDER
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.outcomes import decide
 from gumshoe.core.knowledge.platform import platforms
@@ -75,6 +78,13 @@ def trims(car: Vehicle) -> tuple[RegionTrim, ...]:
     return tuple(rows)
 
 
+def cylinder_of(words: str) -> str:
+    """The cylinder a finding names as the worst: of several with a value each the lowest."""
+    listed = [(float(value), number) for number, value in re.findall(r"cylinder (\d+): ([\d.]+)", words)]
+    named = re.search(r"cylinder (\d+)", words)
+    return min(listed)[1] if listed else (named[1] if named else ALIKE)
+
+
 def gauges(car: Vehicle) -> tuple[TestOutcome, ...]:
     """Every test whose readings are numbers, made on the stand-in."""
     car.begin(start(60.0))
@@ -82,10 +92,14 @@ def gauges(car: Vehicle) -> tuple[TestOutcome, ...]:
     made = []
     for test in KNOWN.tests.values():
         found = {row.key: observe(car, row.point) for row in test.readings if row.kind == "number"}
-        if not found or len(found) != len(test.readings):
+        asked = {row.key: observe(car, row.point) for row in test.readings if row.key == CYLINDER}
+        if not found or len(found) + len(asked) != len(test.readings):
             continue
-        readings = {key: item.value for key, item in found.items() if item and item.value is not None}
-        if len(readings) == len(found):
+        readings: dict[str, float | str] = {
+            key: item.value for key, item in found.items() if item and item.value is not None
+        }
+        readings |= {key: cylinder_of(item.words) for key, item in asked.items() if item}
+        if len(readings) == len(found) + len(asked):
             made.append(TestOutcome(test.id, decide(test, readings, PLATFORM.specification).id, "stand-in", "1"))
     car.stop()
     return tuple(made)
