@@ -6,7 +6,7 @@ import unittest
 from collections.abc import Iterable
 
 from gumshoe.core.errors import DataError
-from gumshoe.core.knowledge.rows import SegmentRow
+from gumshoe.core.knowledge.proof_rows import SegmentRow
 from gumshoe.core.obd.status import COMPRESSION_MONITORS, CONTINUOUS_MONITORS, SPARK_MONITORS
 from gumshoe.core.proof.drive_plan import (
     HOUR_OF_REST,

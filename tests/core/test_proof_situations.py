@@ -15,7 +15,7 @@ from gumshoe.core.casefile.proving import ProofPlan, plan_file
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.catalogue import expand
-from gumshoe.core.knowledge.rows import AsksRow, CircumstanceRow
+from gumshoe.core.knowledge.proof_rows import AsksRow, CircumstanceRow
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.proof import circumstances as rules

@@ -6,14 +6,17 @@ from django.test import TestCase
 from django.urls import reverse
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.judgement import grouped
 from gumshoe.core.planning import Act
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases.standing import standing
+from gumshoe.web.library import services as library
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import HandTest
 from gumshoe.web.suspects.judging import judged
 from gumshoe.web.suspects.models import Planned
+from gumshoe.web.suspects.planned import stamp
 from tests.web import support
 
 
@@ -49,7 +52,7 @@ class OneCase(TestCase):
 
     def test_the_bench_shows_first_what_can_be_decided(self) -> None:
         scans.type_in(self.case, self.tess, "P0303")
-        groups = bench.grouped(judged(self.case))
+        groups = grouped(judged(self.case))
         self.assertEqual([row.words for row in groups[:2]], ["Can show the leader", "Tells suspects apart"])
         self.assertTrue(all(row.folded for row in groups[2:]))
         listed = [item.test.id for group in groups for item in group.tests]
@@ -79,6 +82,14 @@ class OneCase(TestCase):
         self.assertGreater(row.version, row.made_for)
         self.assertIn("Name the fault: crankcase ventilation hose split", standing(self.case).action)
         self.assertIs(judged(self.case).next.act, Act.NAME)
+
+    def test_what_the_shop_says_of_a_code_lets_no_kept_action_stand(self) -> None:
+        scans.type_in(self.case, self.tess, "P1999")
+        standing(self.case)
+        before = stamp()
+        facts = {"number": "P1999", "component": "crankshaft position sensor A", "kind": "circuit", "severity": "soon"}
+        library.add_code(self.tess, facts)
+        self.assertNotEqual(stamp(), before)
 
     def test_nothing_on_record_points_at_a_part(self) -> None:
         case = support.case_of(self.tess, support.car("", "T 8"))

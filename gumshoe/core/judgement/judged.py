@@ -120,7 +120,9 @@ class Judged:
     @cached_property
     def next(self) -> NextAction:
         """What to do next, by the way to work."""
-        return next_action(self.assessment, self.grounds.knowledge, self._in_order, self.done, self.grounds.costs)
+        return next_action(
+            self.assessment, self.grounds.knowledge, self._in_order, self.grounds.costs, self.grounds.lacks
+        )
 
     @cached_property
     def proposals(self) -> tuple[Proposal, ...]:

@@ -45,17 +45,18 @@ def next_action(
     assessment: Assessment,
     knowledge: Knowledge,
     proposals: Iterable[Proposal],
-    done: Iterable[str] = (),
     costs: Costs | None = None,
+    lacks: frozenset[str] = frozenset(),
 ) -> NextAction:
-    """What to do next. ``proposals``: tests not made yet, in the order of the way to work; ``costs``: the shop's."""
-    rows, made = list(proposals), frozenset(done)
+    """What to do next. ``proposals``: the tests that can be made, in the order of the way to work; ``costs`` and
+    ``lacks``: the shop's rates, and the equipment it does not have."""
+    rows = list(proposals)
     leader = assessment.suspects[0]
     name = leader.row.words
     if leader.probability >= ENOUGH:
         if leader.proven_by:
             return NextAction(Act.NAME, f"Name the fault: {name}", "A test has shown it.", None, leader.id)
-        proof = cheapest_proof(leader.id, knowledge, made)
+        proof = cheapest_proof(leader.id, knowledge, rows, lacks)
         if proof is not None:
             why = "Likely enough to act on, but no test shows it yet: this one would."
             return NextAction(Act.SHOW, _made(proof), why, proof, leader.id)
@@ -71,7 +72,7 @@ def next_action(
             "Record it while it happens",
             "Nothing on record points at a part, and no test on the list would change that.",
         )
-    proof, money = cheapest_proof(leader.id, knowledge, made), costs or Costs()
+    proof, money = cheapest_proof(leader.id, knowledge, rows, lacks), costs or Costs()
     if proof is not None and leader.probability >= LEADS and not leader.proven_by:
         repair = knowledge.repairs[leader.row.repair]
         if money.of_minutes(proof.minutes) < money.of_repair(repair):
@@ -81,9 +82,14 @@ def next_action(
     return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
 
 
-def cheapest_proof(suspect: str, knowledge: Knowledge, made: frozenset[str]) -> TestRow | None:
-    """The shortest test not yet made that shows a suspect directly."""
-    return next((test for test in knowledge.shown_by(suspect) if test.id not in made), None)
+def cheapest_proof(
+    suspect: str, knowledge: Knowledge, proposals: Iterable[Proposal], lacks: frozenset[str] = frozenset()
+) -> TestRow | None:
+    """The shortest of the tests that can be made which shows a suspect directly; what the shop lacks the tools for only
+    where nothing else does."""
+    can = {item.test.id for item in proposals}
+    found = [test for test in knowledge.shown_by(suspect) if test.id in can]
+    return min(found, key=lambda test: (test.equipment in lacks, test.minutes), default=None)
 
 
 def _open(assessment: Assessment) -> bool:

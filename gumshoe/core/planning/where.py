@@ -15,6 +15,14 @@ WORTH_TOUCHING = 0.02
 """Suspects less likely than this name no place."""
 
 
+STANDING = ("engine off", "key on, engine off")
+
+
+def wants_standing(test: TestRow) -> bool:
+    """Whether a test is made with the engine off, all of it."""
+    return "running" not in test.needs and any(need in STANDING for need in test.needs)
+
+
 def where(test: TestRow, knowledge: Knowledge, assessment: Assessment, misfiring: Iterable[int]) -> str:
     """Where to make the test, in a sentence; empty where its steps say it already."""
     bad = sorted(set(misfiring))

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.catalogue import Knowledge, tables
-from gumshoe.core.knowledge.rows import AsksRow, CircumstanceRow, CircumstancesFile
+from gumshoe.core.knowledge.proof_rows import AsksRow, CircumstanceRow, CircumstancesFile
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.proof.drive_plan import segments_file
 

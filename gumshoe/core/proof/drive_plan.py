@@ -18,7 +18,7 @@ from itertools import combinations
 from pathlib import Path
 
 from gumshoe.core.errors import DataError
-from gumshoe.core.knowledge.rows import SegmentRow, SegmentsFile
+from gumshoe.core.knowledge.proof_rows import SegmentRow, SegmentsFile
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.proof.similar import Window
 

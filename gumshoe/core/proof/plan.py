@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
-from gumshoe.core.knowledge.rows import CircumstanceRow
+from gumshoe.core.knowledge.proof_rows import CircumstanceRow
 from gumshoe.core.obd.snapshot import FreezeFrame, Snapshot
 from gumshoe.core.proof.circumstances import Repaired, asked_of
 from gumshoe.core.proof.drive_plan import DrivePlan, Need, plan_drive, segments_file, segments_for

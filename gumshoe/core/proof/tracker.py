@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from gumshoe.core.knowledge.catalogue import plain_monitors
-from gumshoe.core.knowledge.rows import CircumstanceRow
+from gumshoe.core.knowledge.proof_rows import CircumstanceRow
 from gumshoe.core.obd.status import MonitorStatus
 from gumshoe.core.proof.plan import LAMP_TRIPS, WARM_UPS, Plan
 from gumshoe.core.signals.regions import WARM_C, classify

@@ -95,6 +95,24 @@ class CodesRead:
         """The reading of one code. Raises KeyError."""
         return next(item for item in self.codes if item.code == code)
 
+    @property
+    def by_cause(self) -> list[tuple[CodeReading, list[CodeReading]]]:
+        """The codes in the order to chase them, each with those that only follow from it."""
+        causes = {item.code: self._cause(item) for item in self.codes}
+        return [
+            (head, [item for item in self.codes if causes[item.code] == head.code])
+            for head in self.codes
+            if not causes[head.code]
+        ]
+
+    def _cause(self, item: CodeReading) -> str:
+        """The code an echo follows from, over echoes of echoes; nothing where that is none of these."""
+        known, seen = {row.code: row for row in self.codes}, {item.code}
+        while item.role is Role.ECHO and item.after in known and item.after not in seen:
+            item = known[item.after]
+            seen.add(item.code)
+        return item.code if len(seen) > 1 and item.role is not Role.ECHO else ""
+
     def in_role(self, role: Role) -> tuple[str, ...]:
         """Codes in that role, in order."""
         return tuple(item.code for item in self.codes if item.role is role)

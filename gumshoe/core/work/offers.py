@@ -22,6 +22,8 @@ AFTERMARKET_PRICE = Decimal("0.55")
 SET_TIME = 0.6
 """Minutes of each further member of a set, beside the first: access is paid once (common practice)."""
 CENT = Decimal("0.01")
+PART_OR_WIRE = ("open",)
+"""Failure modes that may be the part's as well as its wiring's."""
 CURES_ALL = 0.98
 
 
@@ -99,6 +101,23 @@ def put_in_new(repair: RepairRow | None, *, part_named: bool, on_the_way: bool) 
     if repair is not None and repair.mends:
         return on_the_way
     return (repair is not None and repair.renews) or part_named or on_the_way
+
+
+def itself_at_fault(knowledge: Knowledge, parts: Iterable[str]) -> frozenset[str]:
+    """Suspects that are the part itself, once the bench has shown of these ``parts`` that it is neither plug nor wire:
+    "plug, wire or part open" is then the part."""
+    found = frozenset(parts)
+    return frozenset(row.id for row in knowledge.faults.values() if row.component in found and row.mode in PART_OR_WIRE)
+
+
+def repair_of(knowledge: Knowledge, suspect: str, itself: frozenset[str]) -> str:
+    """The repair a suspect asks for: its own, or a new part where the bench has shown that it is the part itself; empty
+    for one that is not known."""
+    fault = knowledge.faults.get(suspect)
+    if fault is None:
+        return ""
+    renewing = (row.id for row in knowledge.repairs.values() if row.component == fault.component and row.renews)
+    return next(renewing, fault.repair) if suspect in itself else fault.repair
 
 
 def cures(

@@ -29,6 +29,7 @@ from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.maps.strip import Strip, between, strip, value_words
 from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.work.offers import itself_at_fault
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import CircuitConclusion, CircuitDoubt, CircuitReading, TestRecord
 from gumshoe.web.bench.stand import Stand
@@ -37,8 +38,6 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.suspects import judging
 from gumshoe.web.vehicles import services as vehicles
 
-PART_OR_WIRE = ("open",)
-"""Failure modes that may be the part's as well as its wiring's."""
 KEPT = 32
 LEADING = 8
 
@@ -166,12 +165,12 @@ def check_told(case: Case, name: str) -> str:
 
 
 def parts_at_fault(case: Case) -> frozenset[str]:
-    """Suspects whose circuit was measured and came to the part itself: what is suspected as "plug, wire or part open"
-    is then the part, and a new one cures it. The newest conclusion at a circuit holds."""
-    newest = {row.component: row for row in case.circuitconclusions.all()}
-    parts = {name for name, row in newest.items() if row.outcome == "part"}
-    faults = cases.knowledge_of(case).faults.values()
-    return frozenset(row.id for row in faults if row.component in parts and row.mode in PART_OR_WIRE)
+    """Suspects of which a circuit's conclusion says that it is the part itself. The newest conclusion at a circuit
+    holds; one whose result was withdrawn says nothing."""
+    rows = case.circuitconclusions.select_related("record__withdrawn")
+    newest = {row.component: row for row in rows if row.record is None or row.record.counts}
+    parts = [name for name, row in newest.items() if row.outcome == "part"]
+    return itself_at_fault(cases.knowledge_of(case), parts)
 
 
 @transaction.atomic

@@ -2,20 +2,14 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from gumshoe.core.circuits.library import circuits_of
 from gumshoe.core.errors import BadInput
-from gumshoe.core.judgement import Judged
-from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.outcomes import check_reading, decide
 from gumshoe.core.knowledge.rows import OutcomeRow, TestRow
-from gumshoe.core.knowledge.systems import system_of
-from gumshoe.core.planning import Proposal
-from gumshoe.core.planning.where import where
+from gumshoe.core.planning.where import wants_standing, where
 from gumshoe.core.signals.regions import RUNS_RPM
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import TestRecord, TestWithdrawn
@@ -48,51 +42,6 @@ def record(
     )
 
 
-@dataclass(frozen=True)
-class Group:
-    """Tests that belong together on the Bench, in words; ``folded``: not what one looks for first."""
-
-    words: str
-    tests: tuple[Proposal, ...]
-    folded: bool = False
-
-
-ELSEWHERE = "Other"
-
-
-def grouped(found: Judged) -> list[Group]:
-    """The tests that can still be made: those that show the leader, those that tell suspects apart, the rest by
-    system."""
-    knowledge, leader = found.grounds.knowledge, found.assessment.suspects[0].id
-    shows = {test.id for test in knowledge.shown_by(leader)}
-    ordered = {item.test.id: item for item in (*found.proposals, *found.every_test)}
-    showing = tuple(item for item in ordered.values() if item.test.id in shows)
-    apart = tuple(item for item in found.proposals if item.test.id not in shows)
-    rest: dict[str, list[Proposal]] = {}
-    for item in found.every_test:
-        if item.test.id not in shows and item not in apart:
-            rest.setdefault(_system_words(knowledge, item.test), []).append(item)
-    groups = [Group("Can show the leader", showing), Group("Tells suspects apart", apart)]
-    groups += [Group(words, tuple(rows), folded=True) for words, rows in sorted(rest.items(), key=_last_elsewhere)]
-    return [group for group in groups if group.tests]
-
-
-def _last_elsewhere(row: tuple[str, list[Proposal]]) -> tuple[bool, str]:
-    return row[0] == ELSEWHERE, row[0]
-
-
-def _system_words(knowledge: Knowledge, test: TestRow) -> str:
-    """The system most of a test's suspects belong to."""
-    count: Counter[str] = Counter()
-    for name in test.given:
-        fault = knowledge.faults.get(name)
-        part = knowledge.components.get(fault.component) if fault else None
-        row = system_of(part.row.id if part else (fault.component if fault else ""))
-        if row is not None:
-            count[row.name] += 1
-    return count.most_common(1)[0][0] if count else ELSEWHERE
-
-
 def where_to(case: Case, test: TestRow) -> str:
     """Where the test is made on this car, as its suspects stand."""
     found = judged(case)
@@ -102,12 +51,9 @@ def where_to(case: Case, test: TestRow) -> str:
     return where(test, found.grounds.knowledge, found.assessment, bad)
 
 
-ENGINE_OFF = ("engine off", "key on, engine off")
-
-
 def speed_against(case: Case, test: TestRow) -> float | None:
     """The engine speed that speaks against a test which is made with the engine off; None where nothing does."""
-    if "running" in test.needs or not any(need in ENGINE_OFF for need in test.needs):
+    if not wants_standing(test):
         return None
     speed = speed_where_connected(case.vehicle)
     return speed if speed is not None and speed >= RUNS_RPM else None

@@ -8,6 +8,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.judgement import grouped
 from gumshoe.core.knowledge.outcomes import good_range
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.bench import hand, services
@@ -28,7 +29,7 @@ def bench(request: HttpRequest, pk: int) -> HttpResponse:
         folder(
             case,
             "bench",
-            groups=services.grouped(found),
+            groups=grouped(found),
             next=found.next,
             performed=services.performed(case),
         ),

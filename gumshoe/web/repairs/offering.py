@@ -14,7 +14,7 @@ from gumshoe.core.errors import BadInput
 from gumshoe.core.history.parts import PartLife
 from gumshoe.core.proof.exposure import Recurrences, Unit, deferred
 from gumshoe.core.words import share
-from gumshoe.core.work.offers import Offer, Quality, Scope, offers
+from gumshoe.core.work.offers import Offer, Quality, Scope, offers, repair_of
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
 from gumshoe.web.cases import services as cases
@@ -53,14 +53,8 @@ def offers_for(case: Case, repair: str) -> tuple[Offer, ...]:
 
 
 def wanted_for(case: Case, suspect: str) -> str:
-    """The repair that is preset for a suspect: its own, or a new part where its circuit was measured and came to the
-    part itself. Empty for one that is not known."""
-    knowledge = cases.knowledge_of(case)
-    fault = knowledge.faults.get(suspect)
-    if fault is None:
-        return ""
-    renewing = (row.id for row in knowledge.repairs.values() if row.component == fault.component and row.renews)
-    return next(renewing, fault.repair) if suspect in circuits.parts_at_fault(case) else fault.repair
+    """The repair that is preset for a suspect; empty for one that is not known."""
+    return repair_of(cases.knowledge_of(case), suspect, circuits.parts_at_fault(case))
 
 
 def money(typed: str, what: str) -> Decimal | None:

@@ -33,7 +33,7 @@ from gumshoe.core.obd.uds import ModuleAddress
 from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.core.signals.frame_reading import FrameReading, read_frame
 from gumshoe.core.suspects.driving import DriveAdvice
-from gumshoe.core.suspects.relations import CodeReading, CodesRead, Role
+from gumshoe.core.suspects.relations import CodeReading, CodesRead
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
@@ -264,20 +264,6 @@ class Reading:
     @property
     def codes(self) -> tuple[CodeReading, ...]:
         return self.read.codes
-
-    @property
-    def by_cause(self) -> list[tuple[CodeReading, list[CodeReading]]]:
-        """The codes in the order to chase them, each with those that only follow from it."""
-        heads = [item for item in self.codes if item.role is not Role.ECHO or not self._cause(item)]
-        return [(head, [item for item in self.codes if self._cause(item) == head.code]) for head in heads]
-
-    def _cause(self, item: CodeReading) -> str:
-        """The code an echo follows from, over echoes of echoes; nothing where that is none of these."""
-        known, seen = {row.code: row for row in self.codes}, {item.code}
-        while item.role is Role.ECHO and item.after in known and item.after not in seen:
-            item = known[item.after]
-            seen.add(item.code)
-        return item.code if len(seen) > 1 and item.role is not Role.ECHO else ""
 
     def named(self, knowledge: Knowledge) -> dict[str, tuple[str, ...]]:
         """Components that the present codes name, in the order to chase them."""

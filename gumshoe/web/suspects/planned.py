@@ -19,7 +19,7 @@ import gumshoe.core
 from gumshoe.core.planning import Act, NextAction
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.models import Case
-from gumshoe.web.library.models import HeardRate
+from gumshoe.web.library.models import HeardRate, ShopCode
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects.judging import judged
 from gumshoe.web.suspects.learned import outcomes_of_the_shop
@@ -86,7 +86,8 @@ def stamp() -> str:
     learnt = sorted(outcomes_of_the_shop().items()) if settings.learns else ()
     newest = Max("pk")
     heard = HeardRate.objects.aggregate(newest, gone=Count("pk", filter=Q(withdrawn=True))) if settings.learns else {}
-    state = (settings.labour_per_hour, settings.lacks, settings.learns, learnt, heard, _version())
+    codes = ShopCode.objects.aggregate(newest, gone=Count("pk", filter=Q(withdrawn=True)))
+    state = (codes, settings.labour_per_hour, settings.lacks, settings.learns, learnt, heard, _version())
     return sha256(repr(state).encode()).hexdigest()
 
 
