@@ -24,6 +24,7 @@ from gumshoe.core.proof.plan import Plan
 from gumshoe.core.proof.tracker import Condition, Observation, Tracker, Verdict
 
 TURBO: dict[str, Any] = {"injection": "direct", "induction": "turbo", "air_metering": "flow", "displacement_l": 2.0}
+AUTOMATIC: dict[str, Any] = {"gearbox": "automatic with torque converter"}
 HYBRID: dict[str, Any] = {"fuel": "hybrid", "air_metering": "flow", "displacement_l": 1.8}
 DIESEL: dict[str, Any] = {
     "fuel": "diesel",
@@ -143,6 +144,12 @@ class Planned(unittest.TestCase):
 
     def test_a_hybrid_is_started_again_and_again(self) -> None:
         self.assertIn("restarts", asked(plan("P0335", work="renew_crank_sensor", powertrain=car(HYBRID))))
+
+    def test_gears_are_asked_of_an_automatic_only(self) -> None:
+        manual = plan("P0171", work="renew_crankcase_hose", symptoms=("shudder",))
+        self.assertNotIn("gears", asked(manual))
+        turning = plan("P0171", work="renew_crankcase_hose", symptoms=("shudder",), powertrain=car(AUTOMATIC))
+        self.assertIn("gears", asked(turning))
 
     def test_nothing_scanned_is_said(self) -> None:
         with self.assertRaisesRegex(BadInput, "nothing to prove"):

@@ -86,10 +86,10 @@ def findings(case: Case, test: TestRow) -> list[dict[str, str]]:
     if not case.vehicle.stand_in:
         return []
     rows = []
-    for reading in test.readings:
+    for reading in {row.point: row for row in reversed(test.readings)}.values():  # a point shows what it shows once
         words = vehicles.finding(case.vehicle, reading.point)
         rows.append({"label": reading.label, "words": words or "The stand-in has nothing to show at this point."})
-    return rows
+    return rows[::-1]
 
 
 @once
