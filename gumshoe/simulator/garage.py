@@ -34,6 +34,8 @@ SAVE_EVERY_S = 2.0
 _SLICE_S = 0.02
 AWAKE_S, WAITS_S = 15.0, 5.0
 """So long a car stays awake after somebody was there; so often it looks whether the process ends."""
+CATCH_UP_S = 3.0
+"""So far a car that a busy machine kept waiting catches up: its seconds are real ones. What is longer did not pass."""
 
 
 @dataclass(frozen=True)
@@ -173,7 +175,7 @@ class Runner(threading.Thread):
             if due > now:
                 time.sleep(due - now)
             else:
-                due = now
+                due = max(due, now - CATCH_UP_S) if self.speedup <= 1.0 else now
                 time.sleep(0.0005)
 
     def wake(self) -> None:

@@ -23,7 +23,7 @@ from gumshoe.core.signals.detectors.air import filling, idle
 from gumshoe.core.signals.detectors.exhaust import fit_pressure, particulate_filter, regeneration_history, switches
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.regions import Region
-from gumshoe.core.signals.response import best_lag
+from gumshoe.core.signals.response import Follows, best_lag, judge
 from gumshoe.core.suspects import assess
 from gumshoe.simulator.drive_log import log_drive
 from gumshoe.simulator.drives import STOP, Segment, cruise, start
@@ -258,6 +258,19 @@ class Signals(unittest.TestCase):
             found = best_lag(self.TIMES, square, late)
             self.assertAlmostEqual(found[0], lag, delta=0.11)
             self.assertAlmostEqual(found[1], gain, delta=0.08)
+
+    def test_a_step_is_judged_however_the_samples_came(self) -> None:
+        """A busy bus answers in bursts, seconds apart: a step stands between, it is no ramp."""
+        draw = np.random.default_rng(5)
+        for _ in range(20):
+            times = np.cumsum(draw.choice((0.15, 0.2, 0.9), 60, p=(0.6, 0.3, 0.1)))
+            command = np.where(times % 6.0 < 3.0, 80.0, 10.0)
+            began = np.maximum.accumulate(np.r_[times[0], np.where(np.diff(command) != 0.0, times[1:], times[0])])
+            feedback = np.where(times - began > 0.3, command, np.r_[command[0], command[:-1]])
+            found = judge(times, command, feedback)
+            self.assertEqual(found.verdict, Follows.FOLLOWS, found)
+            self.assertEqual(judge(times, command, 45.0 + 0.4 * feedback).verdict, Follows.SHORT)
+            self.assertEqual(judge(times, command, np.full_like(times, 30.0)).verdict, Follows.STUCK)
 
     def test_filling_at_full_load(self) -> None:
         wide = np.where((self.TIMES > 20) & (self.TIMES < 26), 95.0, 20.0)

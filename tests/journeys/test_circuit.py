@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-import time
+from itertools import pairwise
 
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from gumshoe.web.accounts.models import User
+from gumshoe.web.bench import commanding
 from gumshoe.web.bench.models import CircuitConclusion, CircuitReading, CommandRun
 from tests.journeys.browser import Journey
 from tests.web import support
@@ -92,19 +93,25 @@ class OpenLoad(Journey):
         self.allowed_errors = (allowed,)
         self.check_quiet()
 
+    def steps_seen(self) -> int:
+        """Values the purge valve was commanded to, with samples of each, in the run that is on."""
+        run = commanding.of(self.case.vehicle, "purge_valve")
+        taken = run.taken() if run and run.is_alive() else []
+        return sum(a[1] != b[1] for a, b in pairwise(taken)) + (len(taken) > 1)
+
     def test_a_command_that_nothing_answers_and_a_hand_test(self) -> None:
         self.go(f"/cases/{self.case.pk}/bench/commands/purge_valve/")
         self.axe("command")
         self.press("Run the steps")
         self.see("since")
-        time.sleep(4.0)
+        self._await(lambda _: self.steps_seen() >= 3, "three steps with their feedback", 30)
         self.axe("command running")
         self.press("Stop")
         self.see("stopped by hand")
         self.see("stands still")
         self.assertEqual(CommandRun.objects.get().verdict, "stands still")
         self.press("Run the steps")
-        time.sleep(1.0)
+        self._await(lambda _: self.steps_seen() >= 1, "the second run steps", 20)
         self.go(f"/cases/{self.case.pk}/bench/hand/voltage_drop/")  # leaving the page gives the valve back
         self.fill("drop", "0.35")
         self.fill("current", "7 A")

@@ -50,6 +50,15 @@ class Sleeping(unittest.TestCase):
         self.runner._asleep_since -= 3600.0  # an hour ago
         self.assertLess(float(self.runner.state()["coolant_c"]), warm - 2.0)
 
+    def test_a_busy_machine_takes_no_second_from_it(self) -> None:
+        with mock.patch.object(garage, "AWAKE_S", 60.0):
+            self.runner.key("on")
+            began, clock = time.monotonic(), self.runner.vehicle.clock_s
+            with self.runner.lock:
+                time.sleep(0.8)  # whatever holds it up
+            time.sleep(0.2)
+            self.assertAlmostEqual(self.runner.vehicle.clock_s - clock, time.monotonic() - began, delta=0.15)
+
     def test_a_car_that_is_driven_does_not_sleep(self) -> None:
         self.runner.drive("short", 1.0)
         time.sleep(0.5)

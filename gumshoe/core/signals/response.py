@@ -58,7 +58,7 @@ def best_lag(
     """(lag in s, gain, offset) of the straight line from the shifted command to its feedback that fits best."""
     best = (np.inf, 0.0, 0.0, float(np.mean(feedback)))
     for shift in np.arange(0.0, most_s + 1e-9, TRY_S).tolist():
-        held = np.interp(times - shift, times, command, left=command[0])
+        held = _held(times, command, shift)
         moved = held - held.mean()
         power = float(moved @ moved)
         gain = float(moved @ feedback) / power if power > 0.0 else 0.0
@@ -81,7 +81,7 @@ def judge(
     if travel < CONSTANT * wanted * abs(expected):
         return Response(Follows.STUCK, 0.0, 0.0, float(np.max(np.abs(feedback - np.median(feedback)))), travel)
     lag, gain, _ = best_lag(times, command, feedback)
-    held = np.interp(times - lag, times, command, left=command[0])
+    held = _held(times, command, lag)
     settled = _settled(times, command, LAG_S)
     offset = float(np.median(feedback - expected * held))
     worst = float(np.max(np.abs(expected * held + offset - feedback)[settled])) if settled.any() else 0.0
@@ -92,6 +92,13 @@ def judge(
     else:
         verdict = Follows.FOLLOWS
     return Response(verdict, gain, lag, worst, travel)
+
+
+def _held(times: Floats, command: Floats, shift: float) -> Floats:
+    """The command as it stood ``shift`` seconds before each time: a step stands until the next, however few samples
+    lie between."""
+    result: Floats = command[np.maximum(np.searchsorted(times, times - shift + 1e-9, side="right") - 1, 0)]
+    return result
 
 
 def _settled(times: Floats, command: Floats, after: float) -> NDArray[np.bool_]:

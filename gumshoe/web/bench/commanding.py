@@ -98,8 +98,9 @@ class Run(threading.Thread):
             elif now - present > PRESENT_S:
                 commander.still_here()
                 present = now
+            back = commander.feedback()
             with self._lock:
-                self.samples.append((round(now - began, 3), wanted, round(commander.feedback(), 1)))
+                self.samples.append((round(time.monotonic() - began, 3), wanted, round(back, 1)))
             time.sleep(LOOK_S)
 
     def _wanted(self, seconds: float) -> float | None:
