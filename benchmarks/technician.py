@@ -17,7 +17,7 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from gumshoe.core.clues import Evidence, TestOutcome, extract  # noqa: E402
-from gumshoe.core.knowledge.by_cylinder import KEY as CYLINDER  # noqa: E402
+from gumshoe.core.knowledge.by_place import ASKED, CYLINDER  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
 from gumshoe.core.knowledge.outcomes import decide  # noqa: E402
 from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow  # noqa: E402
@@ -150,6 +150,10 @@ class Technician:
             return finding.value
         if reading.key == CYLINDER:
             return cylinder_of(finding.words)
+        if reading.key in ASKED:
+            said = set(re.findall(r"[a-z]+|\d+", finding.words.lower()))
+            named = (option for option in reading.options[1:] if {reading.key, *option.split()} <= said)
+            return next(named, reading.options[0])
         rules = CHECKS if test.origin == "generated" else READS.get(test.id, ())
         if "good under load" in reading.options:
             rules = POINTS

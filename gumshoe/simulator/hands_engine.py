@@ -234,9 +234,13 @@ def _cams(vehicle: Vehicle) -> Finding:
         return Finding("Every cam stands off by the same angle: all cams off alike.")
     if late:
         return Finding(f"Bank {late[0]} stands off: both cams of a bank off alike.")
-    stuck = any(parts.phaser_stuck) or any("phaser_valve" in name for name in dead)
-    if stuck or parts.oil_worn:
-        return Finding("A cam does not follow its command: one cam lags or sticks.")
+    for place, cam in enumerate(vehicle.model.phasers):
+        kind, _, bank = cam.partition("_b")
+        valve = f"{kind}_phaser_valve" + (f"_b{bank}" if bank != "1" else "")
+        if parts.phaser_stuck[place] or valve in dead:
+            return Finding(f"The {kind} cam of bank {bank} does not follow its command: one cam lags or sticks.")
+    if parts.oil_worn:
+        return Finding("Sluggish, none worse than the others: one cam lags or sticks.")
     return Finding("The cam stands where the crank says it should: all follow.")
 
 

@@ -296,8 +296,10 @@ class Signals(unittest.TestCase):
         v6 = Powertrain(cylinders=6, layout="V", phasers="both", firing_order=(1, 2, 3, 4, 5, 6))
         for off, outcome in (
             ({}, "good"),
-            ({"intake_b1": 8.0}, "one"),
-            ({"intake_b2": 7.0, "exhaust_b2": 7.5}, "bank"),
+            ({"intake_b1": 8.0}, "one_intake_1"),
+            ({"exhaust_b2": 8.0}, "one_exhaust_2"),
+            ({"intake_b1": 8.0, "exhaust_b2": -8.0}, "one"),
+            ({"intake_b2": 7.0, "exhaust_b2": 7.5}, "bank_2"),
             ({f"{cam}_b{bank}": 9.0 for cam in ("intake", "exhaust") for bank in (1, 2)}, "all"),
         ):
             columns: dict[str, object] = {"rpm": 800.0, "coolant_c": 90.0}

@@ -11,6 +11,7 @@ from gumshoe.core.clues import Evidence, TestOutcome, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge import catalogue
+from gumshoe.core.knowledge.by_place import ASKED
 from gumshoe.core.knowledge.catalogue import expand, tables
 from gumshoe.core.knowledge.outcomes import check_reading, decide
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
@@ -101,7 +102,7 @@ class Outcomes(unittest.TestCase):
 
     def test_every_choice_of_every_test_decides(self) -> None:
         for test in self.tests.values():
-            for row in (row for row in test.readings if row.key != "cylinder"):
+            for row in (row for row in test.readings if row.key not in ASKED):
                 for option in row.options:
                     self.assertTrue(decide(test, {row.key: option}).id)
 
@@ -117,6 +118,29 @@ class Outcomes(unittest.TestCase):
             self.assertAlmostEqual(sum(table.values()), 1.0, msg=name)
         self.assertGreater(compression.given["compression_low_3"]["low_3"], 0.7)
         self.assertLess(compression.given["compression_low_3"]["low_2"], 0.05)
+
+    def test_a_cam_that_lags_convicts_no_other(self) -> None:
+        """Which cam, which bank: the phaser of the other bank is acquitted by it, a chain is the chain of its bank."""
+        v6 = expand(Powertrain(cylinders=6, layout="V", phasers="both", firing_order=(1, 2, 3, 4, 5, 6)))  # type: ignore[arg-type]
+        test = v6.tests["cam_command"]
+        told = {"found": "one cam lags or sticks", "cam": "exhaust of bank 2"}
+        self.assertEqual(decide(test, told).id, "one_exhaust_2")
+        self.assertEqual(decide(test, told | {"cam": "none by itself"}).id, "one")
+        self.assertEqual(decide(test, {"found": "both cams of a bank off alike", "bank": "2"}).id, "bank_2")
+        for fault, outcome in (
+            ("exhaust_phaser_sticks_b2", "one_exhaust_2"),
+            ("open_exhaust_phaser_valve_b2", "one_exhaust_2"),
+            ("intake_phaser_sticks", "one_intake_1"),
+            ("chain_stretched_b2", "bank_2"),
+        ):
+            table = test.given[fault]
+            self.assertAlmostEqual(sum(table.values()), 1.0, msg=fault)
+            same = {name: share for name, share in table.items() if name.partition("_")[0] == outcome.partition("_")[0]}
+            self.assertEqual(max(same, key=same.__getitem__), outcome)
+            self.assertGreater(table[outcome], 0.6, fault)
+        self.assertLess(test.given["exhaust_phaser_sticks_b2"]["one_exhaust_1"], 0.03)
+        only = expand(Powertrain(phasers="intake")).tests["cam_command"]  # type: ignore[arg-type]
+        self.assertEqual([row.key for row in only.readings], ["found"])  # one cam, one bank: nothing to ask
 
     def test_typed_readings(self) -> None:
         row = self.tests["fuel_pressure"].readings[0]

@@ -13,8 +13,7 @@ from datetime import UTC, datetime
 
 from gumshoe.core.clues import Evidence, TestOutcome, extract
 from gumshoe.core.codes import CodeState, TroubleCode
-from gumshoe.core.knowledge.by_cylinder import ALIKE
-from gumshoe.core.knowledge.by_cylinder import KEY as CYLINDER
+from gumshoe.core.knowledge.by_place import ALIKE, CYLINDER
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.outcomes import decide
 from gumshoe.core.knowledge.platform import platforms

@@ -10,6 +10,7 @@ from gumshoe.core.circuits import GROUND, Instrument
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.bench import circuits
+from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.models import CircuitConclusion, CircuitReading
 from gumshoe.web.bench.stand import Stand, stand_for
 from gumshoe.web.repairs import offering, verdicts
@@ -130,9 +131,27 @@ class CircuitPage(TestCase):
         self.assertFalse(any("cures" in note for note in first.notes))
         wiring = next(item for item in others if item.repair.id == "mend_purge_wiring")
         self.assertTrue(any("cures" in note for note in wiring.notes))
-        verdicts.give_verdict(self.case, self.user, "purge_circuit_open")
+        given = verdicts.give_verdict(self.case, self.user, "purge_circuit_open")
+        self.assertIn(": purge valve itself open inside", given.words)
         page = self.client.get(reverse("repairs:lines", args=(self.case.pk,)))
         self.assertContains(page, "Renew the purge valve, original part")
+
+    def test_the_verdict_names_wire_or_terminal(self) -> None:
+        """Which of them is to be mended, not only that it is the wiring; withdrawn, it is not said."""
+        scans.type_in(self.case, self.user, "P0443 confirmed")
+        self.read(Stand(plus="feed", command=1.0), "12.5")
+        self.read(Stand(plus="control", command=1.0), "12.4")
+        self.read(Stand(plus="unit_control", command=1.0), "0.05")
+        self.read(Stand(Instrument.OHM, "control", "unit_control", 0.0, PART | {"unit"}), "OL")
+        self.post("conclude", stand="")
+        found = CircuitConclusion.objects.get()
+        self.assertEqual(found.outcome, "open")
+        given = verdicts.give_verdict(self.case, self.user, "purge_circuit_open")
+        self.assertIn(found.words, given.words)
+        self.assertRegex(given.words, "control (wire|terminal)")
+        assert found.record
+        bench.withdraw(self.case, self.user, found.record.pk, "the lead was off")
+        self.assertEqual(circuits.found_at(self.case, "purge_circuit_open"), "")
 
     def share(self, fault: str) -> float:
         assessment, _ = suspects.assess_case(self.case)

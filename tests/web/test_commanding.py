@@ -1,17 +1,23 @@
 """Commands and traces on their pages: interlocks, following and standing still, given back when the page is left."""
 
 import time
+from dataclasses import replace
 
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.urls import reverse
 
+from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.signals.scope import Trace, read_csv, write_csv
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.bench import commanding
 from gumshoe.web.bench.models import CommandRun, HandMeasurement, ScopeTrace, TestRecord
+from gumshoe.web.cases import services as cases
 from gumshoe.web.scans import services as scans
+from gumshoe.web.shop.models import Settings
+from gumshoe.web.suspects.judging import judged
+from gumshoe.web.vehicles.models import Vehicle
 from tests.web.support import car, case_of, person, stand_in, start, stop_everything
 
 
@@ -36,7 +42,7 @@ class Commands(TestCase):
         raise AssertionError(f"never {wanted}")
 
     def stand(self, name: str, seconds: float) -> None:
-        """Leave the command standing so long after its first sample, however slow the machine; the page keeps asking."""
+        """Leave the command standing so long after its first sample, however slow the machine is."""
         run = commanding.of(self.vehicle, name)
         assert run
         before, end = len(run.taken()), time.monotonic() + 30.0
@@ -75,6 +81,34 @@ class Commands(TestCase):
             self.stand("purge_valve", 0.5)
         told = self.client.post(self.url("_stop", "purge_valve")).json()
         self.assertIn("stands still", told["words"])
+
+    def test_a_cam_that_stands_still_is_that_cam(self) -> None:
+        head = platforms()["havsel_skua_14"].platform
+        vehicle = Vehicle.objects.create(
+            plate="T 6", make=head.make, model=head.model, stand_in="test-skua", platform=head.id
+        )
+        case = case_of(self.user, vehicle, "rough_idle")
+        spec = stand_in("test-skua", defects=("phaser-stuck",), vin=f"{head.vin_prefix}00000000001"[:17])
+        runner = start(replace(spec, model="skua_14"))
+        runner.key("on")
+        runner.key("start")
+        runner.skip(30.0)
+        run = commanding.start(case, "intake_phaser_valve")
+        for value in (0.0, 60.0, 0.0):
+            run.set(value)
+            before, end = len(run.taken()), time.monotonic() + 30.0
+            while len(run.taken()) < before + 8 and time.monotonic() < end:
+                commanding.state(case, self.user, "intake_phaser_valve")
+                time.sleep(0.1)
+        run.stop()
+        self.assertIn("one cam lags or sticks", commanding.state(case, self.user, "intake_phaser_valve")["words"])
+        row = CommandRun.objects.get()
+        assert row.record
+        self.assertEqual((row.verdict, row.record.test), ("stands still", "cam_command"))
+        outcome = next(o for o in cases.knowledge_of(case).tests["cam_command"].outcomes if o.id == row.record.outcome)
+        self.assertEqual(outcome.id.partition("_")[0], "one")
+        found = judged(case).assessment
+        self.assertIn("phaser", found.suspects[0].id, [item.id for item in found.suspects[:3]])
 
     def test_it_is_given_back_when_the_page_falls_silent(self) -> None:
         runner = start(stand_in())
@@ -208,6 +242,27 @@ class HandTests(TestCase):
         self.assertEqual(row.record.test, "compression")
         self.assertContains(self.client.get(reverse("bench:hand", args=(self.case.pk,))), "Low: cylinder 3")
         self.assertContains(self.client.get(one, typed | {"kpa_2": "many"}), "is not a number", status_code=400)
+
+    def test_a_bare_number_is_meant_in_the_shops_unit(self) -> None:
+        shop = Settings.load()
+        shop.customary_units = True
+        shop.save()
+        page = self.client.get(reverse("bench:test", args=(self.case.pk, "fuel_pressure")))
+        self.assertContains(page, "in psi, or a number with its own unit")
+        typed = {"idle_kpa": "50", "load_kpa": "345 kPa"}
+        self.client.post(reverse("bench:record", args=(self.case.pk, "fuel_pressure")), typed)
+        row = TestRecord.objects.get()
+        self.assertAlmostEqual(row.readings["idle_kpa"], 344.74, delta=0.01)  # 50 psi
+        self.assertEqual((row.readings["load_kpa"], row.outcome), (345.0, "good"))
+        self.assertContains(self.client.get(reverse("bench:bench", args=(self.case.pk,))), "50.0 psi")
+        gauge = reverse("bench:hand_one", args=(self.case.pk, "compression"))
+        self.assertContains(self.client.get(gauge), '<span class="unit">psi</span>')
+        typed = {f"kpa_{n}": str(value) for n, value in enumerate((174, 171, 101, 172), 1)}
+        self.client.post(reverse("bench:hand_store", args=(self.case.pk, "compression")), typed)
+        kept = HandMeasurement.objects.get()
+        self.assertEqual(kept.typed["kpa_3"], "101 psi")  # says so for ever
+        assert kept.record
+        self.assertEqual((kept.record.outcome, kept.record.readings["cylinder"]), ("low_3", "3"))
 
     def test_a_check_leads_to_its_circuit_and_a_test_to_its_arithmetic(self) -> None:
         check = self.client.get(reverse("bench:test", args=(self.case.pk, "check_purge_valve")))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import struct
-import time
 
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -17,6 +16,8 @@ from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
 from gumshoe.web.live import looking, recordings, services, store
 from gumshoe.web.live.models import Mark, Recording, Reference
+from gumshoe.web.live.reader import Reader
+from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects import services as suspects
 from tests.web import support
 from tests.web.test_link_lost import until
@@ -125,7 +126,7 @@ class Stored(WithCar):
 
     def test_a_mean_is_by_time_not_by_samples(self) -> None:
         column = {"rpm": Channel(np.array([0.0, 0.1, 0.2, 9.0]), np.array([100.0, 100.0, 200.0, 200.0]))}
-        row = recordings.figures(self.case, column, 0.0, 10.0)[0]
+        row = recordings.figures(Reader(self.case), column, 0.0, 10.0)[0]
         self.assertAlmostEqual(row.mean, 198.0)
 
     def test_csv_goes_out_and_comes_back(self) -> None:
@@ -216,6 +217,36 @@ class Running(WithCar):
         until(lambda: "rpm" in services.news(self.case, 0, ["rpm", "boost_kpa"])["now"])
         until(lambda: "boost_kpa" in services.news(self.case, 0, ["rpm", "boost_kpa"])["absent"])
         self.assertNotIn("rpm", services.news(self.case, 0, ["rpm", "boost_kpa"])["absent"])
+
+    def test_live_speaks_the_shops_units(self) -> None:
+        """Miles, °F and psi are chosen where the page is fed; what is stored stays as the car told it."""
+        shop = Settings.load()
+        shop.customary_units = True
+        shop.save()
+        keys = "coolant_c,baro_kpa,rpm"
+        self.key("on")
+        self.key("start")
+        self.runner.skip(400.0)
+        asked = reverse("live:news", args=[self.case.pk]), {"keys": keys, "cursor": "0"}
+        until(lambda: "baro_kpa" in self.client.get(*asked).json()["now"])
+        until(lambda: "coolant_c" in self.client.get(*asked).json()["bands"])
+        seen = self.client.get(*asked).json()
+        held = services.news(self.case, 0, keys.split(","))["now"]
+        self.assertAlmostEqual(seen["now"]["coolant_c"], held["coolant_c"] * 1.8 + 32.0, delta=4.0)
+        self.assertAlmostEqual(seen["now"]["baro_kpa"], held["baro_kpa"] / 6.894757, delta=0.6)  # NIST SP 811: psi
+        self.assertAlmostEqual(seen["columns"]["coolant_c"][1][-1], held["coolant_c"] * 1.8 + 32.0, delta=4.0)
+        band = seen["bands"]["coolant_c"]
+        self.assertAlmostEqual(band["low"], 176.0)  # 80 °C
+        self.assertAlmostEqual(band["high"], 221.0)  # 105 °C
+        page = reverse("live:history", args=[self.case.pk]), {"keys": "coolant_c"}
+        head, found = unpacked(self.client.get(*page).content)
+        self.assertGreater(found["coolant_c"][1][-1], 150.0)
+        stretch = {"from": head["origin"], "to": head["origin"] + 60.0, "keys": "coolant_c"}
+        (row,) = self.client.get(reverse("live:figures", args=[self.case.pk]), stretch).json()["rows"]
+        self.assertEqual(row["unit"], "°F")
+        self.assertGreater(row["mean"], 150.0)
+        self.assertContains(self.client.get(reverse("live:live", args=[self.case.pk])), '"unit": "\\u00b0F"')
+        self.assertContains(self.client.get(reverse("live:channels", args=[self.case.pk])), "°F")
 
     def test_history_and_figures_of_what_was_seen(self) -> None:
         self.key("on")

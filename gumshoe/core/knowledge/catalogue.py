@@ -12,7 +12,7 @@ from pathlib import Path
 
 from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.access import MINUTES, Access, access_of, hardest
-from gumshoe.core.knowledge.by_cylinder import by_cylinder
+from gumshoe.core.knowledge.by_place import ASKED, by_place
 from gumshoe.core.knowledge.code_catalogue import kinds
 from gumshoe.core.knowledge.code_index import CodeIndex, of_other_bank, standard_index
 from gumshoe.core.knowledge.effects import EFFECT_SOURCES, echoed, with_effects
@@ -222,10 +222,10 @@ def check(loaded: Tables) -> None:
         _known("tests.toml", test.id, "component class", test.at, {part.id for part in components_file().part})
         told = {item.name for item in fields(Specification)}
         _known("tests.toml", test.id, "specified value", [item.of for item in test.readings if item.of], told)
-        _known("tests.toml", test.id, "outcome", [test.each] if test.each else [], outcomes)
         for outcome in test.outcomes:
             _known("tests.toml", test.id, "suspect", outcome.proves, faults)
             _known("tests.toml", test.id, "reading", [condition(outcome.when)[0]], keys)
+            _known("tests.toml", test.id, "axis", [outcome.each] if outcome.each else [], ASKED)
     for repair in loaded.repairs:
         _known("repairs.toml", repair.id, "caution", repair.cautions, loaded.cautions)
 
@@ -271,20 +271,20 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     faults = {name: replace(row, roots=roots_of(row, templates, powertrain)) for name, row in faults.items()}
     used = {fault.repair for fault in faults.values()}
     tests = {}
+    parts = {item.id: item for item in components(powertrain, local)}
+    about = {name: parts[row.component] for name, row in faults.items() if row.component in parts}
     kinds = {
-        name: f"{row.mode}_{part.row.id}" + (f"_s{part.sensor}" if part.sensor else "")
-        for part in components(powertrain, local)
+        name: f"{row.mode}_{about[name].row.id}" + (f"_s{about[name].sensor}" if about[name].sensor else "")
         for name, row in faults.items()
-        if row.origin == "part" and row.component == part.id
+        if row.origin == "part" and name in about
     }
     for test in shipped.tests:
         given = {fault: test.given[template] for fault, template in templates.items() if template in test.given}
         given |= {fault: test.given[kind] for fault, kind in kinds.items() if kind in test.given}
         if (test.measures or given) and set(test.on) <= powertrain.features:
             placed = replace(test, given=given)
-            tests[test.id] = by_cylinder(placed, powertrain, templates) if test.each else placed
+            tests[test.id] = by_place(placed, powertrain, templates, about)
     tests |= {test.id: test for test in generated_tests(powertrain, local, faults)}
-    parts = {item.id: item for item in components(powertrain, local)}
     given_access = dict(local.access)
     tests = {name: _reached(row, parts, powertrain, given_access) for name, row in tests.items()}
     tests = {name: with_usual_cautions(row, parts, powertrain) for name, row in tests.items()}

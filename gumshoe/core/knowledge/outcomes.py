@@ -60,6 +60,12 @@ def decide(test: TestRow, readings: Mapping[str, Reading], specification: Specif
     raise BadInput(f"These readings decide nothing in “{test.words}”.", remedies=("check the readings",))
 
 
+def readings_of(outcome: OutcomeRow) -> dict[str, str]:
+    """The choices that lead to an outcome, by their keys."""
+    parts = [condition(part) for part in outcome.when.split(AND)]
+    return {key: operand for key, relation, operand in parts if relation == "is"}
+
+
 def _holds(
     when: str, readings: Mapping[str, Reading], rows: Mapping[str, ReadingRow], specification: Specification
 ) -> bool:

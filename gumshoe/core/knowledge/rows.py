@@ -147,12 +147,14 @@ class ReadingRow:
 
 @dataclass(frozen=True)
 class OutcomeRow:
-    """One possible verdict of a test; ``when`` is decided from the readings, ``proves`` names suspects it shows."""
+    """One possible verdict of a test; ``when`` is decided from the readings, ``proves`` names suspects it shows.
+    ``each``: it is found at one ``cylinder``, ``cam`` or ``bank``: it is asked which, and there is one for each."""
 
     id: str
     words: str
     when: str
     proves: tuple[str, ...] = ()
+    each: str = ""
 
 
 @dataclass(frozen=True)
@@ -163,7 +165,6 @@ class TestRow:
     ``on``: what the powertrain must have. ``at``: the component classes whose access it depends on; ``access`` how the
     hardest of them is reached here, its minutes already counted in. ``cranks``: the engine is cranked for it.
     ``once``: graded variables that must have shown something first (a part is swapped where a cylinder misfires).
-    ``each``: the outcome that is told of one cylinder: it is asked which, and there is one such outcome for each.
     """
 
     __test__ = False
@@ -190,7 +191,6 @@ class TestRow:
     access: str = ""
     cranks: bool = False
     once: tuple[str, ...] = ()
-    each: str = ""
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,9 @@ from functools import cache
 from pathlib import Path
 from typing import Literal
 
+from gumshoe.core.knowledge.by_place import CAM, outcome_at, spots
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.powertrain.description import Powertrain
 
 FILE = Path(__file__).parent / "actuators.toml"
 IDLE_RPM = (400.0, 1500.0)
@@ -29,6 +31,10 @@ class ActuatorRow:
     gain: float = 1.0
     tolerance: float = 8.0
     rest: float = 0.0
+    test: str = ""
+    good: str = ""
+    bad: str = ""
+    spot: str = ""
 
     @property
     def seconds(self) -> float:
@@ -56,6 +62,18 @@ class ActuatorsFile:
 def actuators() -> dict[str, ActuatorRow]:
     """Every actuator by id. Raises DataError with file and line."""
     return {row.id: row for row in load_table(FILE, ActuatorsFile).actuator}
+
+
+def guided(row: ActuatorRow, follows: bool, powertrain: Powertrain) -> str:
+    """The outcome of the guided test that a run amounts to; empty where it tells no more than that one actuator.
+
+    A cam that follows is not every cam; one that does not is that cam.
+    """
+    if not row.test:
+        return ""
+    if follows:
+        return row.good if not row.spot or len(spots(CAM, powertrain)) == 1 else ""
+    return outcome_at(row.bad, CAM, row.spot, powertrain) if row.spot else row.bad
 
 
 def hindrance(row: ActuatorRow, rpm: float, speed_kmh: float) -> str:

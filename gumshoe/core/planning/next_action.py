@@ -11,11 +11,9 @@ from enum import StrEnum
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.planning.next_test import Costs, Proposal
-from gumshoe.core.planning.stop import ENOUGH
+from gumshoe.core.planning.stop import ENOUGH, LEADS
 from gumshoe.core.suspects.posterior import Assessment
 
-LEADS = 0.5
-"""From here on one suspect leads: what would show it is worth more than what tells the others apart."""
 POINTED_AT = 0.10
 """A leader below this, with the car more likely to have none of these faults, is nobody to act against."""
 

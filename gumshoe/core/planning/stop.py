@@ -10,6 +10,8 @@ from gumshoe.core.suspects.posterior import Assessment, Suspect
 from gumshoe.core.words import share
 
 ENOUGH = ACT_ON
+LEADS = 0.5
+"""From here on one suspect leads: what would show it is worth more than what tells the others apart."""
 
 
 class Standing(StrEnum):

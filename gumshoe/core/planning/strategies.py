@@ -1,7 +1,7 @@
 """Three ways to work, followed through to the end of the case in thought: what each costs, and what it would do first.
 
 - *most telling per minute*: the test with the most bits about the needed repair per minute, while it saves more than it
-  costs; then the likeliest repair per cost.
+  costs; then the likeliest repair per cost, and before it the test that shows its fault where that costs less.
 - *quick looks first*: the shortest test that takes nothing apart and can change the order; then as above.
 - *most frequent fix first*: replace by falling p/c and see; optimal for single faults with perfect repair (Heckerman,
   Breese & Rommelse, Communications of the ACM 38(3), 1995; Smith's ratio rule).
@@ -31,6 +31,7 @@ from gumshoe.core.planning.next_test import (
     repair_groups,
     stands_out,
 )
+from gumshoe.core.planning.stop import LEADS
 from gumshoe.core.suspects.likelihood import Floats, Ints
 from gumshoe.core.suspects.posterior import Assessment
 
@@ -124,6 +125,12 @@ class _Table:
         _, self.group = np.unique(group[kept], return_inverse=True)
         self.groups = int(self.group.max()) + 1 if len(self.group) else 0
         self._join()
+        self.shows: dict[int, frozenset[str]] = {}
+        for item in assessment.suspects:
+            repair = item.row.repair
+            if repair in repairs and not item.proven_by:
+                place, shown_by = repairs.index(repair), {test.id for test in knowledge.shown_by(item.id)}
+                self.shows[place] = self.shows.get(place, frozenset()) | shown_by
         self._shorten()
 
     def _shorten(self) -> None:
@@ -131,11 +138,19 @@ class _Table:
         if not self.tests:
             return
         worth = self.bits(self.weights) / np.array([test.minutes for test in self.tests])
-        best = sorted(np.argsort(-worth, kind="stable")[:KEPT_TESTS].tolist())
+        leads = np.flatnonzero(self.weights @ self.needs >= LEADS / 2.0)
+        proofs = {index for place in leads for index in self.proofs_of(int(place))}
+        best = sorted({*np.argsort(-worth, kind="stable")[:KEPT_TESTS].tolist(), *proofs})
         self.tests = [self.tests[index] for index in best]
         self.outcomes = [self.outcomes[index] for index in best]
         self.test_money = self.test_money[best]
         self._join()
+
+    def proofs_of(self, repair: int) -> list[int]:
+        """The tests that show a fault which this repair mends, shortest first; none for one shown already."""
+        shown_by = self.shows.get(repair, frozenset())
+        found = [index for index, test in enumerate(self.tests) if test.id in shown_by]
+        return sorted(found, key=lambda index: self.tests[index].minutes)
 
     def _join(self) -> None:
         """The outcomes of all tests side by side, and where each test begins."""
@@ -191,6 +206,17 @@ def _fix(table: _Table, weights: Floats, done: frozenset[int]) -> Choice:
     return "repair", table.order(weights, done)[0]
 
 
+def _shown_first(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
+    """The next repair, and before it the test that shows its fault where one leads and showing it is the cheaper."""
+    kind, repair = _fix(table, weights, done)
+    proofs = table.proofs_of(repair)
+    if float(weights @ table.needs[:, repair]) >= LEADS and made.isdisjoint(proofs):
+        for index in proofs[:1]:
+            if table.test_money[index] < table.repair_money[repair]:
+                return "test", index
+    return kind, repair
+
+
 def _telling(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
     bits = table.bits(weights)
     rated = [(bits[index] / test.minutes, index) for index, test in enumerate(table.tests) if index not in made]
@@ -198,7 +224,7 @@ def _telling(table: _Table, weights: Floats, done: frozenset[int], made: frozens
     for per_minute, index in rated[:LOOKED_AT]:
         if per_minute > 0.0 and table.saving(weights, index, done) > 0.0:
             return "test", index
-    return _fix(table, weights, done)
+    return _shown_first(table, weights, done, made)
 
 
 def _quick(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
@@ -209,7 +235,7 @@ def _quick(table: _Table, weights: Floats, done: frozenset[int], made: frozenset
     for _, index in looks:
         if bits[index] >= CAN_CHANGE_BITS:
             return "test", index
-    return _fix(table, weights, done)
+    return _shown_first(table, weights, done, made)
 
 
 def _frequent(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
+from functools import cache
+from typing import TypeVar
 
 import numpy as np
 import pint
@@ -23,17 +26,43 @@ READERS = {
     "N·m": ("lbf·ft", 1),
     "mm": ("in", 3),
     "L": ("gal", 1),
+    "Pa": ("inH2O", 2),
+    "Nm": ("lbf·ft", 1),
 }
 """What a reader of US customary units wants instead, and to how many digits."""
 
 
+Value = TypeVar("Value", float, Floats)
+
+
+@dataclass(frozen=True)
+class Scale:
+    """From one unit into another that measures the same: value · factor + offset."""
+
+    factor: float
+    offset: float
+    unit: str
+    digits: int | None = None
+
+    def of(self, value: Value) -> Value:
+        """A value, or an array of them, in the other unit."""
+        return value * self.factor + self.offset
+
+
+@cache
+def scale_for(unit: str, *, customary: bool) -> Scale:
+    """From a unit to the reader's: itself, or the US customary unit where there is one for it."""
+    into, digits = READERS.get(unit, ("", 0)) if customary else ("", 0)
+    ends = converted(np.array([0.0, 1.0]), unit, into) if into else None
+    if ends is None:
+        return Scale(1.0, 0.0, unit)
+    return Scale(float(ends[1] - ends[0]), float(ends[0]), into, digits)
+
+
 def for_reader(value: float, unit: str, *, customary: bool) -> tuple[float, str]:
-    """A value in the reader's units: as it is, or in US customary units where there is one for it."""
-    if not customary or unit not in READERS:
-        return value, unit
-    into, digits = READERS[unit]
-    found = converted(np.asarray([value], dtype=np.float64), unit, into)
-    return (value, unit) if found is None else (round(float(found[0]), digits), into)
+    """A value in the reader's units, rounded to what it deserves there."""
+    scale = scale_for(unit, customary=customary)
+    return (value if scale.digits is None else round(scale.of(value), scale.digits)), scale.unit
 
 
 _MARKED = re.compile(f"({DIFFERENCE}|{VALUE})([^{VALUE}]*){VALUE}{{1,2}}")

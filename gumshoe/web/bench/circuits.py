@@ -167,10 +167,26 @@ def check_told(case: Case, name: str) -> str:
 def parts_at_fault(case: Case) -> frozenset[str]:
     """Suspects of which a circuit's conclusion says that it is the part itself. The newest conclusion at a circuit
     holds; one whose result was withdrawn says nothing."""
-    rows = case.circuitconclusions.select_related("record__withdrawn")
-    newest = {row.component: row for row in rows if row.record is None or row.record.counts}
-    parts = [name for name, row in newest.items() if row.outcome == "part"]
+    parts = [name for name, row in _holding(case).items() if row.outcome == "part"]
     return itself_at_fault(cases.knowledge_of(case), parts)
+
+
+def found_at(case: Case, suspect: str) -> str:
+    """Where in its circuit a suspect was found (wire, terminal, part, unit), in words; empty where no conclusion that
+    holds shows it."""
+    knowledge = cases.knowledge_of(case)
+    for row in reversed(_holding(case).values()):
+        test = knowledge.tests.get(row.record.test) if row.record else None
+        shown = [item.proves for item in test.outcomes if row.record and item.id == row.record.outcome] if test else []
+        if any(suspect in knowledge.proven_by(proves) for proves in shown):
+            return row.words
+    return ""
+
+
+def _holding(case: Case) -> dict[str, CircuitConclusion]:
+    """The conclusion that holds at each circuit."""
+    rows = case.circuitconclusions.select_related("record__withdrawn")
+    return {row.component: row for row in rows if row.record is None or row.record.counts}
 
 
 @transaction.atomic

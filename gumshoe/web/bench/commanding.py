@@ -12,15 +12,18 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from django.db import transaction
 
 from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.knowledge.outcomes import readings_of
 from gumshoe.core.knowledge.platform import platforms
-from gumshoe.core.obd.actuators import ActuatorRow, CommandRow, actuators, hindrance
+from gumshoe.core.knowledge.rows import OutcomeRow
+from gumshoe.core.obd.actuators import ActuatorRow, CommandRow, actuators, guided, hindrance
 from gumshoe.core.obd.commands import Commander
 from gumshoe.core.obd.link import Link
 from gumshoe.core.signals.response import SAID, Follows, judge
 from gumshoe.web.accounts.models import User
-from gumshoe.web.bench.models import CommandRun
+from gumshoe.web.bench.models import CommandRun, TestRecord
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.vehicles.links import Connection, connection
@@ -186,20 +189,41 @@ def state(case: Case, user: User | None, name: str) -> dict[str, Any]:
 def keep(case: Case, user: User, run: Run) -> str:
     """Store a run that has ended, once; its words."""
     verdict, words = judged(run)
+    told = outcome_told(case, run.row, verdict)
+    if told:
+        words += f" On record as “{told.words}”."
     with _runs_lock:
         if run.stored:
             return words
         run.stored = True
-    CommandRun.objects.create(
-        case=case,
-        by=user,
-        actuator=run.row.id,
-        samples=run.taken(),
-        ended=run.ended[:200],
-        verdict=verdict,
-        words=words[:300],
-    )
+    with transaction.atomic():
+        record = None
+        if told:
+            typed = readings_of(told)
+            note = f"from the command: {run.row.words}"
+            record = TestRecord.objects.create(
+                case=case, by=user, test=run.row.test, readings=typed, outcome=told.id, note=note
+            )
+        CommandRun.objects.create(
+            case=case,
+            by=user,
+            actuator=run.row.id,
+            samples=run.taken(),
+            ended=run.ended[:200],
+            verdict=verdict,
+            words=words[:300],
+            record=record,
+        )
     return words
+
+
+def outcome_told(case: Case, row: ActuatorRow, verdict: str) -> OutcomeRow | None:
+    """The outcome of the guided test that a verdict on an actuator amounts to; None where it amounts to none."""
+    test = cases.knowledge_of(case).tests.get(row.test)
+    if test is None or verdict not in set(Follows):
+        return None
+    name = guided(row, verdict == Follows.FOLLOWS, cases.powertrain_of(case))
+    return next((item for item in test.outcomes if item.id == name), None)
 
 
 def judged(run: Run) -> tuple[str, str]:

@@ -10,13 +10,13 @@ from django.db import transaction
 from gumshoe.core.errors import BadInput
 from gumshoe.core.handtests import HandTestRow, Worked, hand_tests_for, values_of, work_out
 from gumshoe.core.handtests.catalogue import field_names, usual_of
-from gumshoe.core.knowledge.by_cylinder import ALIKE
-from gumshoe.core.knowledge.by_cylinder import KEY as CYLINDER
+from gumshoe.core.knowledge.by_place import ALIKE, CYLINDER
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.models import HandMeasurement, TestRecord
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.ui.readers import shop_scale, typed_in_shop
 
 
 def listed(case: Case) -> list[HandTestRow]:
@@ -34,31 +34,47 @@ def row_of(case: Case, name: str) -> HandTestRow:
 
 def fields_of(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> list[dict[str, Any]]:
     """The fields with what stands in them."""
-    specification = cases.specification_of(case)
+    specification, cylinders = cases.specification_of(case), cases.powertrain_of(case).cylinders
     found = []
     for item in row.inputs:
-        for name, label in field_names(item, cases.powertrain_of(case).cylinders):
-            value = typed.get(name, usual_of(item, specification))
-            found.append({"name": name, "label": label, "row": item, "value": value})
+        usual, scale = usual_of(item, specification), shop_scale(item.unit)
+        if usual and scale.digits is not None and not item.many:
+            usual = f"{scale.of(float(usual)):.{scale.digits}f}"
+        for name, label in field_names(item, cylinders):
+            unit = item.unit if item.many else scale.unit
+            found.append({"name": name, "label": label, "row": item, "value": typed.get(name, usual), "unit": unit})
     return found
 
 
 def worked(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> Worked:
     """What the typed values come to. Raises BadInput naming the field."""
-    return work_out(row, values_of(row, typed, cases.powertrain_of(case).cylinders))
+    return work_out(row, values_of(row, _in_units(case, row, typed), cases.powertrain_of(case).cylinders))
+
+
+def _in_units(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> dict[str, str]:
+    """What was typed, bare numbers with the shop's unit behind them."""
+    units = {
+        name: item.unit
+        for item in row.inputs
+        for name, _ in field_names(item, cases.powertrain_of(case).cylinders)
+        if not item.many and not item.options
+    }
+    return {name: typed_in_shop(text, units.get(name, "")) for name, text in typed.items()}
 
 
 @transaction.atomic
 def store(case: Case, user: User, row: HandTestRow, typed: Mapping[str, str]) -> HandMeasurement:
     """Store a hand test, and record it as its guided test where it has one. Raises BadInput; then nothing is stored."""
     found = worked(case, row, typed)
-    names = [field["name"] for field in fields_of(case, row, typed)]
+    names, typed = [field["name"] for field in fields_of(case, row, typed)], _in_units(case, row, typed)
     told: TestRecord | None = None
     if row.test and found.reading is not None:
-        value = found.reading if isinstance(found.reading, str) else f"{found.reading:.3f}"
+        guided = bench.test_of(case, row.test)
+        unit = next((item.unit for item in guided.readings if item.key == row.reads), "")
+        value = found.reading if isinstance(found.reading, str) else f"{found.reading:.3f} {unit}".strip()
         words = f"worked out: {found.words}"
         typed_there = {row.reads: value, CYLINDER: str(found.cylinder) if found.cylinder else ALIKE}
-        told = bench.record(case, user, bench.test_of(case, row.test), typed_there, words, found.outcome)
+        told = bench.record(case, user, guided, typed_there, words, found.outcome)
     return HandMeasurement.objects.create(
         case=case,
         by=user,

@@ -77,13 +77,15 @@ class HandMeasurement(Evidence):
 
 
 class CommandRun(Evidence):
-    """An actuator commanded: the steps and what came back, how it ended and what it says."""
+    """An actuator commanded: the steps and what came back, how it ended and what it says. ``record``: the guided test
+    that it amounts to."""
 
     actuator = models.CharField(max_length=60)
     samples = models.JSONField(default=list)
     ended = models.CharField(max_length=200)
     verdict = models.CharField(max_length=40)
     words = models.CharField(max_length=300)
+    record = models.OneToOneField(TestRecord, models.PROTECT, null=True, related_name="command")
 
 
 class ScopeTrace(Evidence):

@@ -18,6 +18,7 @@ from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.suspects.judging import judged
 from gumshoe.web.ui.memo import once
+from gumshoe.web.ui.readers import shop_scale, typed_in_shop
 from gumshoe.web.vehicles import services as vehicles
 from gumshoe.web.vehicles.links import speed_where_connected
 
@@ -35,7 +36,7 @@ def record(
 ) -> TestRecord:
     """Check every reading, decide, store. ``worked_out``: the outcome a hand test came to by what was typed there.
     Raises BadInput naming the field; then nothing is stored."""
-    readings = {row.key: check_reading(row, typed.get(row.key, "")) for row in test.readings}
+    readings = {row.key: check_reading(row, typed_in_shop(typed.get(row.key, ""), row.unit)) for row in test.readings}
     outcome = outcome_of(test, worked_out) or decide(test, readings, cases.specification_of(case))
     return TestRecord.objects.create(
         case=case, by=user, test=test.id, readings=readings, outcome=outcome.id, note=note.strip()[:300]
@@ -92,6 +93,14 @@ def findings(case: Case, test: TestRow) -> list[dict[str, str]]:
     return rows[::-1]
 
 
+def _shown(value: float | str, unit: str) -> str:
+    """A reading in the shop's units."""
+    scale = shop_scale(unit)
+    return (
+        f"{value} {unit}".strip() if scale.digits is None else f"{scale.of(float(value)):.{scale.digits}f} {scale.unit}"
+    )
+
+
 @once
 def performed(case: Case) -> list[dict[str, Any]]:
     """Every recorded test with its words; superseded ones marked."""
@@ -102,7 +111,7 @@ def performed(case: Case) -> list[dict[str, Any]]:
         outcome = outcome_of(test, row.outcome) if test else None
         labels = {item.key: item for item in test.readings} if test else {}
         shown = [
-            f"{labels[key].label}: {value}{' ' + labels[key].unit if labels[key].unit else ''}"
+            f"{labels[key].label}: {_shown(value, labels[key].unit)}"
             for key, value in row.readings.items()
             if key in labels
         ]

@@ -16,6 +16,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.repairs import ends
 from gumshoe.web.suspects import judging
+from gumshoe.web.ui.readers import shop_scale
 
 
 @needs(Right.SEE)
@@ -71,7 +72,10 @@ def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 
 def _page(request, case, row, typed, trouble, status=200, *, running=False):  # type: ignore[no-untyped-def]
     specification = cases.specification_of(case)
-    fields = [(reading, typed.get(reading.key, ""), good_range(reading, specification)) for reading in row.readings]
+    fields = []
+    for reading in row.readings:
+        scale, good = shop_scale(reading.unit), good_range(reading, specification)
+        fields.append((reading, typed.get(reading.key, ""), good and tuple(map(scale.of, good)), scale.unit))
     cautions = [cases.knowledge_of(case).cautions[name] for name in row.cautions]
     return render(
         request,

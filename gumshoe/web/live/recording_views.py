@@ -14,6 +14,7 @@ from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.live import files, looking, recordings, services
+from gumshoe.web.live.reader import Reader
 from gumshoe.web.live.views import BYTES, keys_of, number_of
 from gumshoe.web.ui.responses import problem
 
@@ -24,11 +25,11 @@ def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """A stored recording on the same strips."""
     case = find(pk)
     recording = recordings.find(case, number)
-    shown = recordings.on_strips(case, recording)
+    shown, reader = recordings.on_strips(case, recording), Reader(case)
     beside, trouble = None, ""
     if request.GET.get("beside"):
         try:
-            beside = recordings.compared(case, recording, int(number_of(request, "beside")))
+            beside = recordings.compared(case, reader, recording, int(number_of(request, "beside")))
         except BadInput as error:
             trouble = str(error)
     args = [pk, number]
@@ -39,7 +40,7 @@ def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
             case,
             "live",
             recording=recording,
-            strips=shown.shown_strips,
+            strips=reader.strips(looking.drawn(shown)),
             judged=recordings.read(case, recording).judged,
             tests=cases.knowledge_of(case).tests,
             names={key: told.name for key, told in looking.channels(case).items()},
@@ -49,7 +50,7 @@ def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
             good_ones=[row for row in recordings.good_ones(case) if row.recording_id != recording.pk],
             others=[row for row in case.recordings.all() if row.pk != recording.pk],
             setup={
-                "strips": looking.drawn(shown),
+                "strips": reader.strips(looking.drawn(shown)),
                 "data": reverse("live:data", args=args),
                 "figures": reverse("live:recorded_figures", args=args),
                 "cut": reverse("live:cut", args=args),
@@ -70,10 +71,9 @@ def data(request: HttpRequest, pk: int, number: int) -> HttpResponse:
         {"key": key, "kind": row.kind.value, "from": row.begin, "to": row.end}
         for key, row in recordings.disturbed(looking.car_of(case), samples.channels)
     ]
-    return HttpResponse(
-        recordings.as_bytes(samples.channels, disturbed=disturbed, bands=recordings.bands_of(case, samples)),
-        content_type=BYTES,
-    )
+    reader = Reader(case)
+    columns, bands = reader.columns(samples.channels), reader.bands(recordings.bands_of(case, samples))
+    return HttpResponse(recordings.as_bytes(columns, disturbed=disturbed, bands=bands), content_type=BYTES)
 
 
 @require_GET
@@ -85,7 +85,7 @@ def figures(request: HttpRequest, pk: int, number: int) -> JsonResponse:
     wanted = set(keys_of(request))
     columns = {key: channel for key, channel in samples.channels.items() if not wanted or key in wanted}
     try:
-        rows = recordings.figures(case, columns, *_stretch(request))
+        rows = recordings.figures(Reader(case), columns, *_stretch(request))
     except GumshoeError as error:
         return problem(error, 400)
     return JsonResponse({"rows": [vars(row) for row in rows]})

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import struct
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from django.db.models import Count
@@ -30,6 +30,7 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, store
 from gumshoe.web.live.feed import Car
 from gumshoe.web.live.models import Recording, Reference
+from gumshoe.web.live.reader import Reader
 from gumshoe.web.ui.memo import once
 
 _LENGTH = struct.Struct("<I")
@@ -159,12 +160,12 @@ class Figures:
     mean: float
 
 
-def figures(case: Case, columns: Mapping[str, Channel], begin: float, end: float) -> list[Figures]:
-    """Least, most and mean (by time, the last value held) of each channel between two moments. Raises BadInput when the
-    stretch is empty."""
+def figures(reader: Reader, columns: Mapping[str, Channel], begin: float, end: float) -> list[Figures]:
+    """Least, most and mean (by time, the last value held) of each channel between two moments, in the reader's units.
+    Raises BadInput when the stretch is empty."""
     if not begin < end:
         raise BadInput("The stretch has no length.", remedies=("choose two different moments",))
-    told, fields = looking.channels(case), fields_by_key()
+    told, fields = reader.told, fields_by_key()
     rows = []
     for key, channel in columns.items():
         if key in fields and fields[key].kind is FieldKind.BITS:
@@ -175,8 +176,9 @@ def figures(case: Case, columns: Mapping[str, Channel], begin: float, end: float
             continue
         held = np.diff(np.append(times, end))
         mean = float(np.average(values, weights=held)) if held.sum() > 0.0 else float(values.mean())
-        name, unit = (told[key].name, told[key].unit) if key in told else (key, "")
-        rows.append(Figures(key, name, unit, int(values.size), float(values.min()), float(values.max()), mean))
+        name, scale = told[key].name if key in told else key, reader.scale(key)
+        least, most = scale.of(float(values.min())), scale.of(float(values.max()))
+        rows.append(Figures(key, name, scale.unit, int(values.size), least, most, scale.of(mean)))
     if not rows:
         raise BadInput("Nothing was recorded in that stretch.", remedies=("choose a longer one",))
     return rows
@@ -249,8 +251,9 @@ class Compared:
         return [row for row in self.rows if row[0].differs]
 
 
-def compared(case: Case, recording: Recording, number: int) -> Compared:
-    """A recording beside a good car's. Raises BadInput when there is no such reference, or no region in common."""
+def compared(case: Case, reader: Reader, recording: Recording, number: int) -> Compared:
+    """A recording beside a good car's, in the reader's units. Raises BadInput without either a
+    reference or a common region."""
     reference = next((row for row in good_ones(case) if row.pk == number), None)
     if reference is None:
         raise BadInput("There is no such recording of a good car for this kind.", remedies=("choose one of the list",))
@@ -260,8 +263,12 @@ def compared(case: Case, recording: Recording, number: int) -> Compared:
             "The two recordings were never in the same operating region.",
             remedies=("record the region that the good car was in",),
         )
-    told = looking.channels(case)
-    rows = [(row, told[row.key].name, told[row.key].unit) for row in found if row.key in told]
+    rows = []
+    for row in found:
+        if row.key in reader.told:
+            scale = reader.scale(row.key)
+            shown = replace(row, here=scale.of(row.here), good=scale.of(row.good), spread=row.spread * scale.factor)
+            rows.append((shown, reader.told[row.key].name, scale.unit))
     return Compared(reference, rows, len(rows))
 
 

@@ -14,6 +14,7 @@ from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.live import looking, recordings, services
+from gumshoe.web.live.reader import Reader
 from gumshoe.web.ui.responses import problem
 
 MOST_NUMBER = 1e15
@@ -41,7 +42,7 @@ def live(request: HttpRequest, pk: int) -> HttpResponse:
     case = find(pk)
     rows = recordings.recorded(case)
     trims = recordings.trim_reading(rows, cases.powertrain_of(case))
-    shown = looking.looking(case, request.user)  # type: ignore[arg-type]
+    shown, reader = looking.looking(case, request.user), Reader(case)  # type: ignore[arg-type]
     return render(
         request,
         "live/live.html",
@@ -52,9 +53,9 @@ def live(request: HttpRequest, pk: int) -> HttpResponse:
             recorded=rows,
             trims=trims,
             shown=shown,
-            strips=shown.shown_strips,
+            strips=reader.strips(looking.drawn(shown)),
             setup={
-                "strips": looking.drawn(shown),
+                "strips": reader.strips(looking.drawn(shown)),
                 "news": reverse("live:news", args=[pk]),
                 "history": reverse("live:history", args=[pk]),
                 "figures": reverse("live:figures", args=[pk]),
@@ -73,8 +74,9 @@ def live(request: HttpRequest, pk: int) -> HttpResponse:
 def news(request: HttpRequest, pk: int) -> JsonResponse:
     """Samples since the cursor."""
     try:
-        cursor = int(number_of(request, "cursor"))
-        return JsonResponse(services.news(find(pk), cursor, keys_of(request), look=request.GET.get("look") == "1"))
+        case, cursor = find(pk), int(number_of(request, "cursor"))
+        told = services.news(case, cursor, keys_of(request), look=request.GET.get("look") == "1")
+        return JsonResponse(Reader(case).news(told))
     except GumshoeError as error:
         return problem(error, 409)
 
@@ -83,11 +85,12 @@ def news(request: HttpRequest, pk: int) -> JsonResponse:
 @needs(Right.SEE)
 def history(request: HttpRequest, pk: int) -> HttpResponse:
     """Everything the feed still holds of some channels, as bytes."""
-    found = services.running(find(pk))
+    case = find(pk)
+    found = services.running(case)
     keys = keys_of(request)
     found.want(keys)
     count, columns = found.columns(keys)
-    return HttpResponse(recordings.as_bytes(columns, cursor=count), content_type=BYTES)
+    return HttpResponse(recordings.as_bytes(Reader(case).columns(columns), cursor=count), content_type=BYTES)
 
 
 @require_GET
@@ -97,7 +100,7 @@ def figures(request: HttpRequest, pk: int) -> JsonResponse:
     case = find(pk)
     _, columns = services.running(case).columns(keys_of(request))
     try:
-        rows = recordings.figures(case, columns, number_of(request, "from"), number_of(request, "to"))
+        rows = recordings.figures(Reader(case), columns, number_of(request, "from"), number_of(request, "to"))
     except GumshoeError as error:
         return problem(error, 400)
     return JsonResponse({"rows": [vars(row) for row in rows]})

@@ -15,6 +15,7 @@ from gumshoe.core.suspects import Assessment
 from gumshoe.core.suspects.posterior import Suspect
 from gumshoe.core.suspects.roots import Root, root_causes
 from gumshoe.web.accounts.models import User
+from gumshoe.web.bench import circuits
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs.models import Review, RootCause, Verdict
@@ -34,11 +35,12 @@ def give_verdict(case: Case, user: User, suspect: str) -> Verdict:
     if found is None:
         raise BadInput("There is no such suspect on this powertrain.")
     judged = standing(assessment, suspect)
+    where = circuits.found_at(case, suspect)
     return Verdict.objects.create(
         case=case,
         by=user,
         suspect=suspect,
-        words=found.row.words,
+        words=(f"{found.row.words}: {where}" if where else found.row.words)[:200],
         probability=found.probability,
         guess=judged.guess,
         standing=judged.words,

@@ -11,6 +11,7 @@ from gumshoe.core.errors import BadInput
 from gumshoe.simulator.drives import PIECES, PROFILES
 from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.garage import Runner
+from gumshoe.web.ui.readers import shop_scale
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.links import NotReachable
 from gumshoe.web.vehicles.models import Vehicle
@@ -79,8 +80,11 @@ def finding(vehicle: Vehicle, point: str) -> str:
     found = running.look(point) if running else None
     if found is None:
         return ""
-    value = f" Reading: {found.value:g} {found.unit}." if found.value is not None else ""
-    return found.words + value
+    if found.value is None:
+        return found.words
+    scale = shop_scale(found.unit)
+    shown = f"{found.value:g}" if scale.digits is None else f"{scale.of(found.value):.{scale.digits}f}"
+    return f"{found.words} Reading: {shown} {scale.unit}."
 
 
 def measured(vehicle: Vehicle, circuit: Circuit, probe: Probe) -> Finding | None:

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from gumshoe.core.knowledge import by_place
 from gumshoe.core.powertrain.description import Evap, Fuel, Phasers, Powertrain, Throttle
 from gumshoe.core.signals.detectors.model import Context, Finding, Grid, Rule, known
 from gumshoe.core.signals.response import best_lag
@@ -58,19 +59,20 @@ def cams(grid: Grid, context: Context) -> Iterator[Finding]:
         yield Finding("cams", f"Cams follow: at most {abs(worst):.1f}° off.", *span, True, "cam_command", "good")
         return
     words = "; ".join(bad.values()) + "."
-    yield Finding("cams", words[0].upper() + words[1:], *span, False, "cam_command", _which_cams(off, bad))
+    yield Finding("cams", words[0].upper() + words[1:], *span, False, "cam_command", _which_cams(off, bad, context))
 
 
-def _which_cams(off: dict[str, float], bad: dict[str, str]) -> str:
-    """``one``, ``bank`` or ``all``: cams that are off alike share their drive."""
-    if len(bad) == len(off) > 1 and np.ptp(list(off.values())) <= ALIKE_DEG:
-        banks = {name[-1] for name in off}
-        return "all" if len(banks) > 1 else "bank"
-    for bank in {name[-1] for name in bad}:
+def _which_cams(off: dict[str, float], bad: dict[str, str], context: Context) -> str:
+    """``one``, ``bank`` or ``all``, and which: cams that are off alike share their drive."""
+    if len(bad) == len(off) > 1 and np.ptp(list(off.values())) <= ALIKE_DEG and len({name[-1] for name in off}) > 1:
+        return "all"
+    for bank in sorted({name[-1] for name in bad}):
         own = [name for name in off if name[-1] == bank]
         if len(own) > 1 and set(own) <= set(bad) and np.ptp([off[name] for name in own]) <= ALIKE_DEG:
-            return "bank"
-    return "one"
+            return by_place.outcome_at("bank", by_place.BANK, bank, context.powertrain)
+    first = next(iter(bad))
+    spot = by_place.cam_at(first[:-1], int(first[-1])) if len(bad) == 1 else ""
+    return by_place.outcome_at("one", by_place.CAM, spot, context.powertrain)
 
 
 def _cams_of(powertrain: Powertrain) -> list[str]:

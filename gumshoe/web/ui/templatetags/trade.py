@@ -14,7 +14,7 @@ from gumshoe.core.knowledge.code_catalogue import failure_words
 from gumshoe.core.obd.pids import fields_by_key
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, Unread
 from gumshoe.core.obd.status import FUEL_STATES
-from gumshoe.core.signals.units import for_reader, text_for_reader
+from gumshoe.core.signals.units import for_reader, scale_for, text_for_reader
 from gumshoe.core.words import share
 
 register = template.Library()
@@ -124,6 +124,13 @@ def measure(context: dict[str, Any], value: float | None, unit: str) -> str:
     shown, into = for_reader(float(value), unit, customary=bool(settings and settings.customary_units))
     digits = 0 if abs(shown) >= 100 or shown == int(shown) else 1
     return f"{shown:,.{digits}f} {into}"
+
+
+@register.simple_tag(takes_context=True)
+def shown_unit(context: dict[str, Any], unit: str) -> str:
+    """A unit as the shop's readers have it."""
+    settings = context.get("shop_settings")
+    return scale_for(unit, customary=bool(settings and settings.customary_units)).unit
 
 
 @register.simple_tag(takes_context=True)

@@ -1,0 +1,145 @@
+"""Findings at one cylinder, one cam or one bank: which one is asked, and there is an outcome for each.
+
+Without it a finding at one place would convict whichever place is suspected.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+
+from gumshoe.core.knowledge.outcomes import AND
+from gumshoe.core.knowledge.parts import Component
+from gumshoe.core.knowledge.rows import Distribution, OutcomeRow, ReadingRow, TestRow
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.positions import neighbours
+
+OWN, UNSAID = 0.82, 0.12
+"""Of the mass of the finding: at the suspect's own place; told without saying which. The rest is a mix-up (common
+practice)."""
+CYLINDER, CAM, BANK = "cylinder", "cam", "bank"
+ASKED = {
+    CYLINDER: ("Which cylinder", "all alike"),
+    CAM: ("Which cam", "none by itself"),
+    BANK: ("Which bank", "neither by itself"),
+}
+"""Each axis: its question, and the answer where the finding is not at one place."""
+ALIKE = ASKED[CYLINDER][1]
+CAM_OF = {"intake_phaser_valve": "intake", "exhaust_phaser_valve": "exhaust"}
+"""The classes of components that belong to one cam."""
+
+
+@dataclass(frozen=True)
+class Spot:
+    """One place of an axis: the tail of its outcome's id, and its words."""
+
+    id: str
+    words: str
+
+
+def spots(axis: str, powertrain: Powertrain) -> tuple[Spot, ...]:
+    """The places of an axis on this engine. Where there is but one, nothing is asked."""
+    if axis == CYLINDER:
+        return tuple(Spot(str(n), str(n)) for n in range(1, powertrain.cylinders + 1))
+    banks = range(1, powertrain.banks + 1)
+    if axis == BANK:
+        return tuple(Spot(str(bank), str(bank)) for bank in banks)
+    tail = " of bank {}" if powertrain.banks > 1 else ""
+    return tuple(Spot(cam_at(cam, bank), f"{cam}{tail.format(bank)}") for bank in banks for cam in powertrain.cams)
+
+
+def cam_at(cam: str, bank: int) -> str:
+    """A cam as the place of a finding."""
+    return f"{cam}_{bank}"
+
+
+def outcome_at(base: str, axis: str, spot: str, powertrain: Powertrain) -> str:
+    """The outcome of a finding at one place; the finding itself where the engine has but one such place."""
+    found = spots(axis, powertrain)
+    return f"{base}_{spot}" if len(found) > 1 and any(item.id == spot for item in found) else base
+
+
+def by_place(
+    test: TestRow, powertrain: Powertrain, templates: Mapping[str, str], parts: Mapping[str, Component]
+) -> TestRow:
+    """The test with each finding that is at one place told place by place. ``templates``: of each suspect the row it
+    was made from; ``parts``: the component each suspect is about, where it is one."""
+    for base in [item for item in test.outcomes if item.each]:
+        found = spots(base.each, powertrain)
+        if len(found) > 1:
+            test = _told(test, base, found, powertrain, templates, parts)
+    return test
+
+
+def _told(
+    test: TestRow,
+    base: OutcomeRow,
+    found: tuple[Spot, ...],
+    powertrain: Powertrain,
+    templates: Mapping[str, str],
+    parts: Mapping[str, Component],
+) -> TestRow:
+    """The test with one finding told place by place."""
+    own = {
+        fault: frozenset(_own(base.each, fault, template, powertrain, parts.get(fault)))
+        for fault, template in templates.items()
+    }
+    told = tuple(
+        OutcomeRow(
+            f"{base.id}_{spot.id}",
+            f"{base.words}: {base.each} {spot.words}" if base.each != CAM else f"{base.words}: {spot.words}",
+            f"{base.when}{AND}{base.each} is {spot.words}",
+            tuple(f for f, template in templates.items() if template in base.proves and own[f] == {spot.id}),
+        )
+        for spot in found
+    )
+    place = test.outcomes.index(base)
+    question, none = ASKED[base.each]
+    asked = ReadingRow(
+        base.each, question, "choice", test.readings[0].point, options=(none, *(spot.words for spot in found))
+    )
+    everywhere = dict.fromkeys((spot.id for spot in found), 1.0)
+    return replace(
+        test,
+        readings=(*test.readings, asked),
+        outcomes=(*test.outcomes[:place], *told, *test.outcomes[place:]),
+        otherwise=_spread(test.otherwise, base.id, everywhere),
+        given={
+            fault: _spread(table, base.id, _places(own[fault], found) if own.get(fault) else everywhere)
+            for fault, table in test.given.items()
+        },
+    )
+
+
+def _own(axis: str, fault: str, template: str, powertrain: Powertrain, part: Component | None) -> Iterator[str]:
+    """Where a suspect shows itself; nowhere by itself where it touches all alike."""
+    tail = fault.rpartition("_")[2]
+    if axis == CYLINDER:
+        if template.endswith("_{n}") and tail.isdigit():
+            own = int(tail)
+            beside = [n for n in neighbours(powertrain, own) if n > own][:1] if "gasket" in fault else []
+            yield from map(str, (own, *beside))  # of a gasket: those it lies between
+        elif part:
+            yield from map(str, part.cylinders)
+        return
+    bank = part.bank if part else 0
+    if not bank and "{bb}" in template:
+        bank = int(tail[1:]) if tail[:1] == "b" and tail[1:].isdigit() else 1
+    if bank and axis == BANK:
+        yield str(bank)
+    elif bank:
+        cam = CAM_OF.get(part.row.id) if part else None
+        yield from (cam_at(name, bank) for name in powertrain.cams if cam in (None, name))
+
+
+def _places(own: frozenset[str], found: tuple[Spot, ...]) -> dict[str, float]:
+    """How often each place is named for a suspect of its ``own`` places."""
+    astray = (1.0 - OWN - UNSAID) / OWN / max(len(found) - len(own), 1)
+    return {spot.id: 1.0 / len(own) if spot.id in own else astray for spot in found}
+
+
+def _spread(table: Distribution, base: str, places: Mapping[str, float]) -> Distribution:
+    """A table with the mass of one outcome told place by place."""
+    mass, whole = table.get(base, 0.0), sum(places.values())
+    shares = {f"{base}_{spot}": mass * (1.0 - UNSAID) * share / whole for spot, share in places.items()}
+    return {**{name: value for name, value in table.items() if name != base}, **shares, base: mass * UNSAID}
