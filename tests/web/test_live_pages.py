@@ -245,7 +245,12 @@ class Running(WithCar):
         (row,) = self.client.get(reverse("live:figures", args=[self.case.pk]), stretch).json()["rows"]
         self.assertEqual(row["unit"], "°F")
         self.assertGreater(row["mean"], 150.0)
-        self.assertContains(self.client.get(reverse("live:live", args=[self.case.pk])), '"unit": "\\u00b0F"')
+        looking.choose(self.case, self.tess, ["temperatures"])
+        page = self.client.get(reverse("live:live", args=[self.case.pk]))
+        self.assertContains(page, '"unit": "\\u00b0F"')
+        self.assertContains(page, "Coolant above 158 °F")
+        bay = self.client.get(reverse("vehicles:stand_in_state", args=[self.case.vehicle.pk])).json()
+        self.assertTrue(bay["coolant_words"].endswith("°F"), bay)
         self.assertContains(self.client.get(reverse("live:channels", args=[self.case.pk])), "°F")
 
     def test_history_and_figures_of_what_was_seen(self) -> None:

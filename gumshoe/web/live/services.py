@@ -14,6 +14,7 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.bands import expected
 from gumshoe.core.signals.regions import Region, classify
 from gumshoe.core.signals.strips import channels_of, every_strip, needed_by, usual_strips
+from gumshoe.core.words import marked
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.alone import alone
@@ -21,6 +22,7 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, recordings
 from gumshoe.web.live.feed import ALWAYS, Car, Feed, feed, present, told_by
 from gumshoe.web.live.models import Mark, Recording
+from gumshoe.web.ui.readers import for_shop
 from gumshoe.web.vehicles.links import connection
 
 RECORD_S = 15.0
@@ -40,7 +42,7 @@ class Purpose:
 
 
 PURPOSES = (
-    Purpose("idle", "Warm idle", Region.WARM_IDLE, "Coolant above 70 °C, pedal released, consumers off."),
+    Purpose("idle", "Warm idle", Region.WARM_IDLE, marked("Coolant above {=70 °C}, pedal released, consumers off.")),
     Purpose("fast", "2500 rpm", Region.HIGH_IDLE, "Standing, hold 2000–3000 rpm steadily."),
 )
 
@@ -133,7 +135,7 @@ def begin(case: Case, user: User, key: str) -> Recording:
     if region is not purpose.region:
         raise BadInput(
             f"The engine is at “{region.value if now else 'no data'}”, this recording is for “{purpose.region.value}”.",
-            remedies=(purpose.how.rstrip("."),),
+            remedies=(for_shop(purpose.how).rstrip("."),),
         )
     keys = recorded_keys(cases.powertrain_of(case))
     return _record(case, user, found, keys, RECORD_S, label=purpose.label, purpose=key)

@@ -17,6 +17,7 @@ from gumshoe.core.proof.from_recording import observations_of
 from gumshoe.core.proof.from_scan import observation_of
 from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof
 from gumshoe.core.proof.tracker import GRID_RPM, Condition, Observation, Tracker, Verdict, replay
+from gumshoe.core.words import measured
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.alone import alone
@@ -295,7 +296,7 @@ def state(case: Case) -> dict[str, Any]:
     if case.vehicle.stand_in and watcher is not None:
         car = vehicles.state(case.vehicle)
         shown["drive"] = {
-            key: car[key] for key in ("drive_share", "driving", "speedup", "rpm", "speed_kmh", "coolant_c")
+            key: car[key] for key in ("drive_share", "driving", "speedup", "rpm", "speed_words", "coolant_words")
         }
     return shown
 
@@ -309,6 +310,7 @@ def _shown(case: Case, tracker: Tracker, more: tuple[Condition, ...]) -> dict[st
         "trips": len(tracker.trips),
         "ready": sorted(tracker.completed),
         "km": round(tracker.km, 1),
+        "distance": for_shop(measured(tracker.km, "km", 1)),
         "minutes": round(tracker.total_s / 60.0, 1),
         "permanent": list(tracker.permanent),
         "new": tracker.new,

@@ -8,10 +8,11 @@ from typing import Any
 from gumshoe.core.circuits import Circuit, Probe
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.errors import BadInput
+from gumshoe.core.words import measured as measured_value
 from gumshoe.simulator.drives import PIECES, PROFILES
 from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.garage import Runner
-from gumshoe.web.ui.readers import shop_scale
+from gumshoe.web.ui.readers import for_shop, shop_scale
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.links import NotReachable
 from gumshoe.web.vehicles.models import Vehicle
@@ -31,7 +32,14 @@ def runner_of(vehicle: Vehicle) -> Runner:
 
 def state(vehicle: Vehicle) -> dict[str, Any]:
     """What somebody standing at the car sees."""
-    return runner_of(vehicle).state()
+    return _seen(runner_of(vehicle))
+
+
+def _seen(runner: Runner) -> dict[str, Any]:
+    """What is seen, with its values in the shop's units beside."""
+    seen = runner.state()
+    speed, coolant = measured_value(float(seen["speed_kmh"]), "km/h"), measured_value(float(seen["coolant_c"]), "°C")
+    return {**seen, "speed_words": for_shop(speed), "coolant_words": for_shop(coolant)}
 
 
 def act(vehicle: Vehicle, action: str) -> dict[str, Any]:
@@ -56,7 +64,7 @@ def act(vehicle: Vehicle, action: str) -> dict[str, Any]:
         runner.drive(detail, DRIVE_SPEEDUP)
     else:
         raise BadInput(f"A stand-in cannot “{action}”.")
-    return {**runner.state(), "said": said}
+    return {**_seen(runner), "said": said}
 
 
 def _key_on(runner: Runner) -> str:

@@ -55,8 +55,8 @@ document.addEventListener("alpine:init", function () {
       get idle() { return !this.running; },
       get verdict() { return this.state ? this.state.verdict : ""; },
       get verdictClass() { return { proven: "stamp is-good", "came back": "stamp is-bad" }[this.verdict] || "stamp is-wait"; },
-      get counts() { return this.state.trips + (this.state.trips === 1 ? " trip, " : " trips, ") + this.state.minutes + " min, " + this.state.km + " km watched"; },
-      get driveWords() { var d = this.state && this.state.drive; return d ? d.rpm + " rpm · " + d.speed_kmh + " km/h · coolant " + d.coolant_c + " °C · ×" + Math.round(d.speedup) : ""; },
+      get counts() { return this.state.trips + (this.state.trips === 1 ? " trip, " : " trips, ") + this.state.minutes + " min, " + this.state.distance + " watched"; },
+      get driveWords() { var d = this.state && this.state.drive; return d ? d.rpm + " rpm · " + d.speed_words + " · coolant " + d.coolant_words + " · ×" + Math.round(d.speedup) : ""; },
       get hasTrouble() { return Boolean(this.trouble); }
     };
   });
