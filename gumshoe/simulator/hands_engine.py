@@ -244,7 +244,30 @@ def _cams(vehicle: Vehicle) -> Finding:
     return Finding("The cam stands where the crank says it should: all follow.")
 
 
+def _cam_trace(vehicle: Vehicle) -> Finding:
+    parts = vehicle.parts
+    late = [bank for bank, off in enumerate(parts.chain_deg, 1) if off > 3.0]
+    if abs(parts.tooth_deg) > 3.0:
+        return Finding("Every edge stands some teeth from where it should: all off alike.")
+    if late:
+        return Finding(f"Bank {late[0]} stands off the other edges: the cams of one bank off.")
+    return Finding("The edges stand in the gap where they do on a sound one: as on a sound one.")
+
+
+def _base_timing(vehicle: Vehicle) -> Finding:
+    off = vehicle.parts.tooth_deg
+    return Finding(f"The mark stands {off:.0f} degrees off." if abs(off) > 3.0 else "The mark stands on its mark.")
+
+
+def _crank_reference(vehicle: Vehicle) -> Finding:
+    moved = abs(vehicle.parts.tooth_deg) > 3.0 and not vehicle.model.distributor
+    return Finding("The wheel has slipped or is off the key." if moved else "Mark and wheel are where they belong.")
+
+
 POINTS: dict[str, Finder] = {
+    "cam_trace": _cam_trace,
+    "base_timing": _base_timing,
+    "crank_reference": _crank_reference,
     "vacuum_hoses": _hoses,
     "intake_ducts": _ducts,
     "intake_smoke": _smoke,

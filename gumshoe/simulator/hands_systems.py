@@ -78,8 +78,9 @@ def _turbo_shaft(vehicle: Vehicle) -> Finding:
 
 def _balance_watch(vehicle: Vehicle) -> Finding:
     parts = vehicle.parts
-    uneven = min(parts.injector_gain) < 0.85 or min(parts.compression) < 0.75
-    return Finding("One cylinder needs much more." if uneven else "The corrections are even.")
+    weak = [n for n, gain in enumerate(parts.injector_gain, 1) if gain < 0.85]
+    weak += [n for n, share in enumerate(parts.compression, 1) if share < 0.75]
+    return Finding(f"One cylinder needs much more: cylinder {weak[0]}." if weak else "The corrections are even.")
 
 
 def _filter_pressure(vehicle: Vehicle) -> Finding:
@@ -113,11 +114,23 @@ def _cap(vehicle: Vehicle) -> Finding:
     return Finding("The cap clicks; its seal is whole: tight and whole.")
 
 
+SMOKE_AT = {
+    "filler_cap": "at the cap or its neck",
+    "evaporative_lines": "at a line or hose",
+    "canister": "at the canister",
+    "fuel_tank": "at the tank, its pump or sender seal",
+}
+"""Where smoke comes out, by what leaks."""
+
+
 def _evap_smoke(vehicle: Vehicle) -> Finding:
-    places = [name.replace("_", " ") for name in vehicle.parts.tank_leak_mm2]
-    return Finding(
-        f"Smoke comes out at the {places[0]}: at a line or the canister." if places else "There is no smoke: none."
-    )
+    parts = vehicle.parts
+    place = next((where for name, where in SMOKE_AT.items() if name in parts.tank_leak_mm2), "")
+    if not place and (parts.vent_stuck or "vent_valve" in vehicle.electrics.dead):
+        place = "out of the vent valve"
+    if not place and parts.purge_passing_mm2 > 0.0:
+        place = "through the purge valve into the intake"
+    return Finding(f"Smoke comes: {place}." if place else "There is no smoke: none.")
 
 
 POINTS: dict[str, Finder] = {

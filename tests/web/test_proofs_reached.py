@@ -6,6 +6,9 @@ from dataclasses import replace
 
 from django.test import TransactionTestCase
 
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.standing import standing
+from gumshoe.web.proofs import beyond
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs.models import Judgement
 from gumshoe.web.repairs import clearing, offering, verdicts, working
@@ -20,7 +23,14 @@ class Reached(TransactionTestCase):
     """What the walks share."""
 
     def walk(
-        self, model: str, defect: str, suspect: str, repair: str, code: str, history: tuple[str, ...] = ("mixed",) * 2
+        self,
+        model: str,
+        defect: str,
+        suspect: str,
+        repair: str,
+        code: str,
+        history: tuple[str, ...] = ("mixed",) * 2,
+        told: str = "",
     ) -> Judgement:
         """A car with a defect is scanned, the right part named and renewed, cleared, driven as planned and judged."""
         self.addCleanup(support.stop_everything)
@@ -31,6 +41,9 @@ class Reached(TransactionTestCase):
         spec = support.stand_in(defects=(defect,), history=history)
         support.start(replace(spec, model=model))
         case = support.case_of(user, car)
+        if told:
+            facts = {"text": told, "symptoms": ["rough_idle"], "lamp": "steady", "odometer_km": 60_000}
+            cases.complain(case, user, facts)
         demo_steps.turn_key(car, "on")
         scans.perform(case, user)
         self.assertIn(code, scans.telling_codes(case))
@@ -45,7 +58,9 @@ class Reached(TransactionTestCase):
             if judged.verdict != "not yet":
                 break
         # The page is made from what is on record, and says what was judged.
-        self.assertEqual(proofs.tracker_of(cleared).verdict()[0].value, judged.verdict)
+        tracker = proofs.tracker_of(cleared)
+        more = beyond.conditions_beyond(cleared, tracker)
+        self.assertEqual(proofs.verdict_of(case, tracker, more)[0].value, judged.verdict)
         return judged
 
     def test_coil_on_a_four(self) -> None:
@@ -58,6 +73,22 @@ class Reached(TransactionTestCase):
         plan = proofs.plan_of(judged.clearing)
         assert plan.window is not None
         self.assertFalse(plan.window.warm)
+
+    def test_what_came_in_the_wet_is_tried_wet_and_the_header_says_so(self) -> None:
+        judged = self.walk(
+            "tern_16", "coil-3-weak", "coil_breakdown_3", "renew_coil_3", "P0303", told="shakes when it rains"
+        )
+        self.assertEqual(judged.verdict, "not yet", judged.reasons)
+        case, user = judged.case, judged.by
+        self.assertIn("Try by hand: tried wet", standing(case).action)
+        (row,) = [item for item in proofs.plan_of(judged.clearing).circumstances if item.by_hand]
+        told = proofs.tell_tried(case, user, row.id, "right", "hand spray")
+        self.assertEqual(standing(case).action, "Read the codes and judge the proof")
+        proofs.tell_tried(case, user, told.circumstance, "back", "another car")
+        self.assertIn("Try by hand", standing(case).action)
+        proofs.tell_tried(case, user, told.circumstance, "right", "")
+        self.assertEqual(proofs.finish(case, user).verdict, "proven")
+        self.assertIn("Proven", standing(case).action)
 
     def test_open_coil_of_the_purge_valve_stored_at_key_on(self) -> None:
         judged = self.walk("tern_16", "purge_valve:load:open", "purge_circuit_open", "renew_purge_valve", "P0443")

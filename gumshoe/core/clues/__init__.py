@@ -1,7 +1,7 @@
 """Evidence becomes clues: what was seen, which way it points, and where it stands on record."""
 
 from gumshoe.core.clues.described import Told, told_by_bus
-from gumshoe.core.clues.extract import Evidence, TestOutcome, extract
+from gumshoe.core.clues.extract import Evidence, TestOutcome, extract, outdated_tests
 from gumshoe.core.clues.known import KnownCause, explained_by
 from gumshoe.core.clues.misfire import MisfireReading, read_misfire
 from gumshoe.core.clues.model import Clue, ClueKind
@@ -18,6 +18,7 @@ __all__ = [
     "Told",
     "explained_by",
     "extract",
+    "outdated_tests",
     "read_misfire",
     "scan_notes",
     "told_by_bus",

@@ -90,10 +90,33 @@ def extract(evidence: Evidence, knowledge: Knowledge) -> tuple[Clue, ...]:
         *_tests(evidence, knowledge),
         *_repairs(evidence, knowledge),
     ]
-    return tuple(
-        replace(clue, doubtful=True, weight=clue.weight * DOUBTFUL_WEIGHT) if clue.id in evidence.doubtful else clue
-        for clue in clues
-    )
+    outdated = outdated_tests(evidence, knowledge)
+    return tuple(_doubted(clue, evidence, outdated) for clue in clues)
+
+
+def _doubted(clue: Clue, evidence: Evidence, outdated: frozenset[str]) -> Clue:
+    """A clue with less weight where somebody doubts it, or where the repair it led to did not help."""
+    old = clue.kind is ClueKind.TEST and clue.variable in outdated
+    if not old and clue.id not in evidence.doubtful:
+        return clue
+    words = f"{clue.words} (before the repair that did not help: make it again)" if old else clue.words
+    return replace(clue, words=words, doubtful=True, weight=clue.weight * DOUBTFUL_WEIGHT)
+
+
+def outdated_tests(evidence: Evidence, knowledge: Knowledge) -> frozenset[str]:
+    """Tests that showed a fault whose repair was then done and did not help: the part they were made on is in the car
+    no more, or they were mistaken. They are worth making again."""
+    repairs = knowledge.repairs
+    done = [(at, repairs[name].component) for name, _, at in evidence.failed_repairs if name in repairs]
+    newest = {row.test: row for row in evidence.tests}
+    found = set()
+    for name, row in newest.items():
+        test = knowledge.tests.get(name)
+        shown = next((item.proves for item in test.outcomes if item.id == row.outcome), ()) if test else ()
+        mended = {knowledge.faults[fault].component for fault in knowledge.proven_by(shown)} if shown else set()
+        if any(row.at and row.at < at and component in mended for at, component in done):
+            found.add(name)
+    return frozenset(found)
 
 
 def bin_of(variable: VariableRow, value: float) -> str:

@@ -12,7 +12,16 @@ from dataclasses import dataclass
 from functools import cached_property
 from threading import Lock
 
-from gumshoe.core.clues import Clue, ClueKind, MisfireReading, extract, read_misfire, scan_notes, unknown_entries
+from gumshoe.core.clues import (
+    Clue,
+    ClueKind,
+    MisfireReading,
+    extract,
+    outdated_tests,
+    read_misfire,
+    scan_notes,
+    unknown_entries,
+)
 from gumshoe.core.judgement.grounds import Grounds
 from gumshoe.core.obd.snapshot import failure_types, states_by_code
 from gumshoe.core.planning import (
@@ -103,8 +112,9 @@ class Judged:
 
     @property
     def done(self) -> frozenset[str]:
-        """The tests made already."""
-        return frozenset(row.test for row in self.grounds.evidence.tests)
+        """The tests made already, but for those that a repair which did not help has overtaken."""
+        evidence = self.grounds.evidence
+        return frozenset(row.test for row in evidence.tests) - outdated_tests(evidence, self.grounds.knowledge)
 
     @property
     def measured(self) -> frozenset[str]:

@@ -16,7 +16,7 @@ from gumshoe.core.knowledge.by_place import ASKED, by_place
 from gumshoe.core.knowledge.code_catalogue import kinds
 from gumshoe.core.knowledge.code_index import CodeIndex, of_other_bank, standard_index
 from gumshoe.core.knowledge.effects import EFFECT_SOURCES, echoed, with_effects
-from gumshoe.core.knowledge.generate import generated, generated_tests
+from gumshoe.core.knowledge.generate import generated, generated_tests, raised_by
 from gumshoe.core.knowledge.hazards import with_usual_cautions
 from gumshoe.core.knowledge.outcomes import condition
 from gumshoe.core.knowledge.parts import (
@@ -65,6 +65,8 @@ from gumshoe.core.powertrain.positions import bank_of
 FOLDER = Path(__file__).parent
 MOST_EXPANDED = 64
 """So many powertrains are kept expanded; some megabytes each."""
+SOME_CYLINDERS, OFTEN = ("cylinder_", "companions_", "neighbours_"), 0.4
+"""How a misfire of some cylinders begins among the bins, and how often a fault must show it to count as theirs."""
 
 
 @dataclass(frozen=True)
@@ -216,7 +218,7 @@ def check(loaded: Tables) -> None:
         outcomes = {item.id for item in test.outcomes}
         _sums("tests.toml", test.id, test.otherwise, outcomes)
         _known("tests.toml", test.id, "suspect", test.given, {*faults, *_generated_kinds()})
-        for table in test.given.values():
+        for table in (*test.given.values(), *([test.elsewhere] if test.elsewhere else [])):
             _sums("tests.toml", test.id, table, outcomes)
         keys = {item.key for item in test.readings}
         _known("tests.toml", test.id, "component class", test.at, {part.id for part in components_file().part})
@@ -244,6 +246,7 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     if powertrain.banks > 1:
         written = [*(other for row in written if (other := of_other_bank(row, local.index))), *written]
     codes = local.index.rows | {row.number: row for row in written}
+    parts = {item.id: item for item in components(powertrain, local)}
     faults: dict[str, FaultRow] = {}
     templates: dict[str, str] = {}
     repairs = {
@@ -259,6 +262,8 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
             row = filled_row(template, place)
             echo = {n: why for name, why in row.echo.items() for n in echoed(name, local.index, powertrain.banks)}
             strengths = local.index.strengths(row.codes, powertrain.banks)
+            if row.mode and row.component in parts:
+                strengths = raised_by(parts[row.component], row.mode) | strengths
             row = replace(row, graded=graded_at(template, variables, place, places), codes=strengths, echoes=echo)
             faults[row.id] = row
             templates[row.id] = template.id
@@ -271,7 +276,6 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     faults = {name: replace(row, roots=roots_of(row, templates, powertrain)) for name, row in faults.items()}
     used = {fault.repair for fault in faults.values()}
     tests = {}
-    parts = {item.id: item for item in components(powertrain, local)}
     about = {name: parts[row.component] for name, row in faults.items() if row.component in parts}
     kinds = {
         name: f"{row.mode}_{about[name].row.id}" + (f"_s{about[name].sensor}" if about[name].sensor else "")
@@ -281,6 +285,8 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     for test in shipped.tests:
         given = {fault: test.given[template] for fault, template in templates.items() if template in test.given}
         given |= {fault: test.given[kind] for fault, kind in kinds.items() if kind in test.given}
+        if test.elsewhere:
+            given = {name: test.elsewhere for name, row in faults.items() if _of_some_cylinders(row)} | given
         if (test.measures or given) and set(test.on) <= powertrain.features:
             placed = replace(test, given=given)
             tests[test.id] = by_place(placed, powertrain, templates, about)
@@ -309,6 +315,12 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
         pins=local.pins,
         index=local.index,
     )
+
+
+def _of_some_cylinders(row: FaultRow) -> bool:
+    """Whether a fault makes some cylinders misfire and not the others."""
+    table = row.graded.get("misfire", {})
+    return sum(share for name, share in table.items() if name.startswith(SOME_CYLINDERS)) >= OFTEN
 
 
 def roots_of(row: FaultRow, templates: Mapping[str, str], powertrain: Powertrain) -> dict[str, float]:

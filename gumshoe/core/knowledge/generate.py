@@ -36,6 +36,9 @@ MODE_OUTCOMES = {
     "worn": "part",
 }
 """Which outcome of the circuit check shows which failure mode."""
+INSIDE_OPEN = 0.35
+"""Of what is open in a circuit, the share that is open inside the part: by the rates of the circuits' own faults
+(``circuits/faults.py``: a load 3.0, its wires and terminals 1.0 and 2.5 each)."""
 SEEN = {"open": 0.90, "short_ground": 0.90, "short_feed": 0.90, "loose": 0.55, "worn": 0.75}
 """How surely the check finds each mode (common practice)."""
 
@@ -81,6 +84,12 @@ def generated_tests(powertrain: Powertrain, local: Local, faults: dict[str, Faul
 
 
 # -- inside -----------------------------------------------------------------------------------------------
+
+
+def raised_by(component: Component, mode: str) -> dict[str, float]:
+    """The codes that a failure of a part's circuit raises, with their chances; none for a part without one."""
+    circuit = circuit_of(component)
+    return _raised(component, circuit.kinds(mode)) if circuit else {}
 
 
 def _raised(component: Component, kinds: dict[str, float]) -> dict[str, float]:
@@ -198,12 +207,17 @@ def _circuit_check(component: Component, faults: dict[str, FaultRow]) -> TestRow
     for mode, outcome in MODE_OUTCOMES.items():
         fault = f"{mode}_{component.id}"
         if fault in faults:
-            given[fault] = _mostly(names, outcome, SEEN[mode], "good" if mode in ("loose", "worn") else "part")
+            if mode == "open":
+                given[fault] = _open(names)
+                proves["part"].append(fault)
+            else:
+                given[fault] = _mostly(names, outcome, SEEN[mode], "good" if mode in ("loose", "worn") else "part")
             proves[outcome].append(fault)
     for fault, row in faults.items():
         if row.origin == "table" and row.component == component.id and row.mode == "open":
-            given[fault] = _mostly(names, "open", SEEN["open"], "part")  # described by hand instead of generated
+            given[fault] = _open(names)  # described by hand instead of generated
             proves["open"].append(fault)
+            proves["part"].append(fault)
         if component.id in row.members:
             given[fault] = dict(MEMBER_OF_DEAD_POINT)
     return _check(
@@ -259,6 +273,13 @@ def _check(
         given=given,
         origin="generated",
     )
+
+
+def _open(names: tuple[str, ...]) -> Distribution:
+    """What the check of a part shows when its circuit is open: wires and terminals, or the part itself."""
+    rest = (1.0 - SEEN["open"]) / (len(names) - 2)
+    inside = SEEN["open"] * INSIDE_OPEN
+    return {name: {"open": SEEN["open"] - inside, "part": inside}.get(name, rest) for name in names}
 
 
 def _mostly(names: tuple[str, ...], outcome: str, right: float, second: str) -> Distribution:

@@ -165,6 +165,7 @@ class TestRow:
     ``on``: what the powertrain must have. ``at``: the component classes whose access it depends on; ``access`` how the
     hardest of them is reached here, its minutes already counted in. ``cranks``: the engine is cranked for it.
     ``once``: graded variables that must have shown something first (a part is swapped where a cylinder misfires).
+    ``elsewhere``: what it shows where some cylinders misfire for any reason not named under ``given``.
     """
 
     __test__ = False
@@ -191,6 +192,7 @@ class TestRow:
     access: str = ""
     cranks: bool = False
     once: tuple[str, ...] = ()
+    elsewhere: Distribution = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

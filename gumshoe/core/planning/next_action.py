@@ -11,7 +11,7 @@ from enum import StrEnum
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.planning.next_test import Costs, Proposal
-from gumshoe.core.planning.stop import ENOUGH, LEADS
+from gumshoe.core.planning.stop import LEADS, likely_enough
 from gumshoe.core.suspects.posterior import Assessment
 
 POINTED_AT = 0.10
@@ -51,7 +51,7 @@ def next_action(
     rows = list(proposals)
     leader = assessment.suspects[0]
     name = leader.row.words
-    if leader.probability >= ENOUGH:
+    if likely_enough(assessment, leader):
         if leader.proven_by:
             return NextAction(Act.NAME, f"Name the fault: {name}", "A test has shown it.", None, leader.id)
         proof = cheapest_proof(leader.id, knowledge, rows, lacks)
@@ -91,8 +91,10 @@ def cheapest_proof(
 
 
 def _open(assessment: Assessment) -> bool:
-    """Whether nobody is pointed at so far: then what tells is worth making even where its minutes are not saved."""
-    return assessment.suspects[0].probability < LEADS
+    """Whether nobody is pointed at so far, or something seen in a test does not stand yet: then what tells is worth
+    making even where its minutes are not saved."""
+    leader = assessment.suspects[0]
+    return leader.probability < LEADS or bool(leader.proven_by)
 
 
 def _made(test: TestRow) -> str:

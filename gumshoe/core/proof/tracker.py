@@ -81,6 +81,8 @@ class Condition:
     """It was tried, and the fault was there again."""
     plain: str = ""
     """The same for the customer, without the trade's words; empty where ``words`` are plain enough."""
+    by_hand: bool = False
+    """It is tried by hand, not driven: it can be done now."""
 
     @property
     def for_customer(self) -> str:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
 
+from gumshoe.core.clues import TestOutcome
 from gumshoe.core.history.parts import PartLife
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import RepairRow
@@ -23,6 +24,7 @@ SET_TIME = 0.6
 """Minutes of each further member of a set, beside the first: access is paid once (common practice)."""
 CENT = Decimal("0.01")
 PART_OR_WIRE = ("open",)
+CHECK = "check_"
 """Failure modes that may be the part's as well as its wiring's."""
 CURES_ALL = 0.98
 
@@ -101,6 +103,14 @@ def put_in_new(repair: RepairRow | None, *, part_named: bool, on_the_way: bool) 
     if repair is not None and repair.mends:
         return on_the_way
     return (repair is not None and repair.renews) or part_named or on_the_way
+
+
+def parts_shown(tests: Iterable[TestOutcome]) -> frozenset[str]:
+    """Components of which the newest circuit check says that the part itself does not answer."""
+    newest = {row.test: row.outcome for row in tests}
+    return frozenset(
+        name.removeprefix(CHECK) for name, found in newest.items() if name.startswith(CHECK) and found == "part"
+    )
 
 
 def itself_at_fault(knowledge: Knowledge, parts: Iterable[str]) -> frozenset[str]:

@@ -29,7 +29,7 @@ from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.maps.strip import Strip, between, strip, value_words
 from gumshoe.core.powertrain.description import Powertrain
-from gumshoe.core.work.offers import itself_at_fault
+from gumshoe.core.work.offers import itself_at_fault, parts_shown
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import CircuitConclusion, CircuitDoubt, CircuitReading, TestRecord
 from gumshoe.web.bench.stand import Stand
@@ -165,10 +165,11 @@ def check_told(case: Case, name: str) -> str:
 
 
 def parts_at_fault(case: Case) -> frozenset[str]:
-    """Suspects of which a circuit's conclusion says that it is the part itself. The newest conclusion at a circuit
-    holds; one whose result was withdrawn says nothing."""
-    parts = [name for name, row in _holding(case).items() if row.outcome == "part"]
-    return itself_at_fault(cases.knowledge_of(case), parts)
+    """Suspects of which a circuit's conclusion or check says that it is the part itself. The newest conclusion at a
+    circuit holds; one whose result was withdrawn says nothing."""
+    concluded = [name for name, row in _holding(case).items() if row.outcome == "part"]
+    checked_by_hand = parts_shown(judging.judged(case).grounds.evidence.tests)
+    return itself_at_fault(cases.knowledge_of(case), {*concluded, *checked_by_hand})
 
 
 def found_at(case: Case, suspect: str) -> str:

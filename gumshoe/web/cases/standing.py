@@ -13,10 +13,12 @@ from django.urls import reverse
 from django.utils import timezone
 
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
+from gumshoe.core.words import plain
 from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.live.models import Recording
+from gumshoe.web.proofs.models import HandTried, Judgement
 from gumshoe.web.repairs.models import Answer, ClearingBegun, Line, LooseEnd, Review, Verdict
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.suspects.planned import NOT_YET, KeptAction, kept_action, kept_rows
@@ -80,6 +82,7 @@ def with_facts(cases: Iterable[Case]) -> list[Case]:
         "lines__answers",
         Prefetch("looseends", LooseEnd.objects.select_related("closed")),
         "followups",
+        *(["handtrieds"] if len(rows) > 1 else []),  # of one case it is only asked for where its proof wants it
     )
     return rows
 
@@ -126,7 +129,19 @@ class _Facts:
         self.waits_until = (
             follow.due if follow and judgement is not None and follow.due > timezone.localdate() else None
         )
+        to_try = self._to_try(judgement) if judgement is not None else []
+        self.to_try = next((words for words, told in to_try if not told), "")
+        self.told_since = bool(to_try) and not self.to_try
         self.ever_worked = any(line.works.all() for line in case.lines.all())
+
+    def _to_try(self, judgement: Judgement) -> list[tuple[str, bool]]:
+        """What the last judgement missed that is tried by hand, in short, and whether it was told since."""
+        missing = [row["words"] for row in judgement.conditions if row.get("by_hand") and not row["done"]]
+        if not missing:
+            return []
+        of_it = [row for row in self.case.handtrieds.all() if row.clearing_id == judgement.clearing_id]
+        told = {row.words for row in {row.circumstance: row for row in of_it}.values() if row.how != HandTried.How.BACK}
+        return [(_in_short(words), words in told) for words in missing]
 
     @staticmethod
     def _is_sent_back(verdict: Verdict) -> bool:
@@ -166,6 +181,12 @@ class _Facts:
         return frozenset(name for name, yes in reached.items() if yes)
 
 
+def _in_short(words: str) -> str:
+    """What is to be tried, without its particulars."""
+    found = plain(words).partition(":")[0]
+    return found[:1].lower() + found[1:]
+
+
 def _bare(case: Case) -> Case:
     """The case without what was looked up of it: entries may have come since."""
     found = copy(case)
@@ -197,6 +218,10 @@ def _next(facts: _Facts, wait: bool) -> tuple[str, ...]:
     if facts.proven:
         return "report", "Proven: hand over with the report", "good"
     if facts.worked and facts.cleared:
+        if facts.to_try:
+            return "prove", f"Try by hand: {facts.to_try}", ""
+        if facts.told_since:
+            return "prove", "Read the codes and judge the proof", ""
         if facts.waits_until:
             return "prove", f"Waits for its proof: look again on {facts.waits_until:%d %b}", ""
         return "prove", "Drive and prove the repair", ""

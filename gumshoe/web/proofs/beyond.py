@@ -101,7 +101,7 @@ def tried_by_hand(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
             else f"{entry.get_how_display()}{f': {entry.remark}' if entry.remark else ''}"
         )
         again = entry is not None and not right
-        rows.append(Condition(row.words, right, shown, 1.0 if right else 0.0, failed=again))
+        rows.append(Condition(row.words, right, shown, 1.0 if right else 0.0, failed=again, by_hand=True))
     return tuple(rows)
 
 

@@ -135,7 +135,7 @@ def way_of(case: Case) -> Strategy:
 
 
 def failed_repairs(case: Case) -> list[tuple[str, str, str]]:
-    """Repairs whose proof ended in *came back*."""
+    """Repairs whose proof ended in *came back*: what was done, by whose judgement, and when it was done."""
     failed = []
     judged = {row.clearing_id: row for row in entries(case, "judgements")}
     for clearing in case.clearings.filter(triage=False):
@@ -143,7 +143,7 @@ def failed_repairs(case: Case) -> list[tuple[str, str, str]]:
         if judgement is None or judgement.verdict != ProofVerdict.CAME_BACK:
             continue
         for line in case.lines.filter(works__at__lt=clearing.at).distinct():
-            failed.append((line.repair, judgement.source, _stamp(judgement)))
+            failed.append((line.repair, judgement.source, _stamp(line.works.filter(at__lt=clearing.at).last())))
     document = cases.imported_of(case)
     if document:
         failed += [(row.repair, "imported", row.at) for row in document.work if row.did_not_help]

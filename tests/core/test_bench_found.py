@@ -1,0 +1,140 @@
+"""What the bench found is what is named and proposed: part or wire, and never again what was renewed without help."""
+
+from __future__ import annotations
+
+import unittest
+
+from gumshoe.core.clues import Evidence, TestOutcome, extract, outdated_tests
+from gumshoe.core.codes import CodeState
+from gumshoe.core.knowledge.catalogue import Knowledge, expand
+from gumshoe.core.knowledge.parts import circuit_of
+from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
+from gumshoe.core.planning import Costs, propose, standing
+from gumshoe.core.planning.next_action import Act, NextAction, next_action
+from gumshoe.core.suspects import Assessment, assess
+from gumshoe.core.work.offers import itself_at_fault, parts_shown, repair_of
+
+
+def known(platform: str) -> Knowledge:
+    return expand(platforms()[platform].powertrain)
+
+
+def judged(knowledge: Knowledge, evidence: Evidence) -> tuple[Assessment, NextAction]:
+    found = assess(knowledge, extract(evidence, knowledge))
+    done = {row.test for row in evidence.tests} - outdated_tests(evidence, knowledge)
+    return found, next_action(found, knowledge, propose(found, knowledge, Costs(), done=done))
+
+
+def evidence(code: str, *tests: tuple[str, str, str], failed: tuple[str, str, str] | None = None) -> Evidence:
+    return Evidence(
+        module=ModuleSnapshot(0x7E8, codes=(StoredCode(code, CodeState.CONFIRMED),)),
+        tests=tuple(TestOutcome(test, outcome, "x", at) for test, outcome, at in tests),
+        failed_repairs=(failed,) if failed else (),
+    )
+
+
+class PartOrWire(unittest.TestCase):
+    """Common practice: feed, ground and wire measured good and the part silent, that is the part."""
+
+    def test_a_part_that_does_not_answer_is_named_and_renewed(self) -> None:
+        for platform, component, code in (
+            ("ostrel_tern_16", "purge_valve", "P0443"),
+            ("ostrel_tern_16", "purge_valve", "P0444"),
+            ("ostrel_tern_16", "ignition_coil_3", "P0353"),
+            ("ostrel_tern_16", "injector_2", "P0202"),
+            ("ostrel_tern_16", "coolant_sensor", "P0118"),
+            ("havsel_skua_14", "boost_valve", "P0243"),
+            ("havsel_skua_14", "vent_valve", "P0447"),
+        ):
+            with self.subTest(component, code=code):
+                knowledge = known(platform)
+                case = evidence(code, (f"check_{component}", "part", "1"))
+                found, action = judged(knowledge, case)
+                self.assertIs(action.act, Act.NAME, action.words)
+                leader = found.suspects[0]
+                self.assertEqual(leader.row.component, component)
+                self.assertFalse(standing(found, leader.id).guess)
+                itself = itself_at_fault(knowledge, parts_shown(case.tests))
+                repair = knowledge.repairs[repair_of(knowledge, leader.id, itself)]
+                self.assertEqual((repair.component, repair.renews), (component, True), repair.id)
+
+    def test_a_shorted_wire_is_named_although_it_may_be_loose_as_well(self) -> None:
+        knowledge = known("ostrel_tern_16")
+        for component, code in (("purge_valve", "P0445"), ("fan", "P0691")):
+            if f"check_{component}" not in knowledge.tests:
+                continue
+            found, action = judged(knowledge, evidence(code, (f"check_{component}", "short_ground", "1")))
+            self.assertIs(action.act, Act.NAME, (component, action.words, found.suspects[0].probability))
+
+    def test_no_circuit_check_ends_in_a_guess_about_another_part(self) -> None:
+        """Every part with a circuit: a check that found the part, or its circuit open, points at that part, at what it
+        shares, or at a test; the few that stay guesses are counted, so that they do not grow."""
+        guesses, astray, asked = [], [], 0
+        knowledge = known("ostrel_tern_16")
+        for name, part in knowledge.components.items():
+            circuit = circuit_of(part)
+            chances = circuit.kinds("open") if circuit else {}
+            codes = [(chances[kind], number) for number, kind in part.codes if kind in chances]
+            if not codes or f"check_{name}" not in knowledge.tests:
+                continue
+            for outcome in ("part", "open"):
+                asked += 1
+                found, action = judged(knowledge, evidence(max(codes)[1], (f"check_{name}", outcome, "1")))
+                leader = found.suspects[0].row
+                if action.act is Act.GUESS:
+                    guesses.append((name, outcome))
+                if leader.component != name and name not in leader.members and action.act in (Act.NAME, Act.GUESS):
+                    astray.append((name, outcome, leader.id))
+        self.assertGreater(asked, 80)
+        self.assertEqual(astray, [])
+        self.assertLess(len(guesses), asked * 0.10, guesses)
+
+
+class Overtaken(unittest.TestCase):
+    """Common practice: what was renewed and did not help is measured again before it is renewed again."""
+
+    def test_a_renewed_part_is_not_proposed_again_on_the_old_finding(self) -> None:
+        knowledge = known("havsel_plover_18")
+        smoke = ("smoke_evap", "canister", "2026-01-01T10:00")
+        failed = ("renew_canister", "x", "2026-01-01T12:00")
+        before, _ = judged(knowledge, evidence("P0442", ("look_cap", "good", "2026-01-01T09:00"), smoke))
+        self.assertEqual(before.suspects[0].id, "canister_cracked")
+        case = evidence("P0442", ("look_cap", "good", "2026-01-01T09:00"), smoke, failed=failed)
+        after, action = judged(knowledge, case)
+        self.assertEqual(outdated_tests(case, knowledge), {"smoke_evap"})
+        self.assertNotEqual(after.suspects[0].id, "canister_cracked")
+        assert action.test
+        self.assertEqual(action.test.id, "smoke_evap")
+        self.assertTrue(any("make it again" in clue.words for clue in after.clues))
+        again = ("smoke_evap", "line", "2026-01-01T13:00")
+        found, action = judged(knowledge, evidence("P0442", again, failed=failed))
+        self.assertEqual((found.suspects[0].id, action.act), ("evap_hose_leak", Act.NAME))
+
+    def test_a_finding_made_after_the_repair_holds(self) -> None:
+        knowledge = known("havsel_plover_18")
+        later = ("smoke_evap", "canister", "2026-01-01T13:00")
+        case = evidence("P0442", later, failed=("renew_canister", "x", "2026-01-01T12:00"))
+        self.assertEqual(outdated_tests(case, knowledge), frozenset())
+        self.assertEqual(outdated_tests(evidence("P0442", ("gone", "x", "1")), knowledge), frozenset())
+
+
+class Timing(unittest.TestCase):
+    """Common practice: a turned distributor is seen with the strobe, a slipped wheel at top dead centre."""
+
+    def test_no_cam_is_commanded_where_none_can_be(self) -> None:
+        eider = known("ostrel_eider_50")
+        self.assertNotIn("cam_command", eider.tests)
+        self.assertIn("base_timing", eider.tests)
+        self.assertNotIn("base_timing", known("ostrel_tern_16").tests)
+
+    def test_every_cam_off_is_looked_at_before_a_wheel_is_ordered(self) -> None:
+        eider = known("ostrel_eider_50")
+        codes = tuple(StoredCode(code, CodeState.CONFIRMED) for code in ("P0016", "P0018"))
+        case = Evidence(module=ModuleSnapshot(0x7E8, codes=codes))
+        _, action = judged(eider, case)
+        assert action.test, action.words
+        self.assertIn(action.test.id, ("base_timing", "cam_trace"))
+        seen = TestOutcome("base_timing", "off", "x", "1")
+        found, action = judged(eider, Evidence(module=ModuleSnapshot(0x7E8, codes=codes), tests=(seen,)))
+        self.assertEqual(found.suspects[0].id, "distributor_turned")
