@@ -34,6 +34,8 @@ SAVE_EVERY_S = 2.0
 _SLICE_S = 0.02
 AWAKE_S, WAITS_S = 15.0, 5.0
 """So long a car stays awake after somebody was there; so often it looks whether the process ends."""
+SIGHT_S = 6.0
+"""A watched drive advances so far between two looks, however slow the machine."""
 CATCH_UP_S = 3.0
 """So far a car that a busy machine kept waiting catches up: its seconds are real ones. What is longer did not pass."""
 
@@ -123,7 +125,7 @@ class Runner(threading.Thread):
         self._seen = time.monotonic()
         self._asleep_since: float | None = None
         self._woken = threading.Event()
-        self.speedup = 1.0
+        self.speedup = self._asked_speedup = 1.0
         self._stopping = threading.Event()
         bus = can.Bus(interface="virtual", channel=channel)
         self.chassis, self.gearbox = modules_of(self.vehicle, stand_in)
@@ -241,13 +243,19 @@ class Runner(threading.Thread):
         """Drive a profile, that many times faster than real time. Raises KeyError for an unknown profile."""
         with self.lock:
             self.vehicle.begin(PROFILES[profile])
-            self.speedup = speedup
+            self.speedup = self._asked_speedup = speedup
+
+    def keep_in_sight(self, look_s: float) -> None:
+        """Drive no faster than somebody can watch who needs so many real seconds for a look."""
+        with self.lock:
+            if self.vehicle.driving:
+                self.speedup = max(1.0, min(self._asked_speedup, SIGHT_S / max(look_s, 1e-3)))
 
     def drive_pieces(self, trips: tuple[tuple[str, ...], ...], speedup: float) -> None:
         """Drive trips made of named pieces, that many times faster. Raises KeyError for an unknown piece."""
         with self.lock:
             self.vehicle.begin(trips_of(trips))
-            self.speedup = speedup
+            self.speedup = self._asked_speedup = speedup
 
     def skip(self, seconds: float) -> None:
         """Let so much simulated time pass at once."""

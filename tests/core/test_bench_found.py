@@ -119,6 +119,19 @@ class Overtaken(unittest.TestCase):
         self.assertEqual(outdated_tests(evidence("P0442", ("gone", "x", "1")), knowledge), frozenset())
 
 
+class BeforeAGuess(unittest.TestCase):
+    def test_a_short_test_that_settles_it_comes_before_a_guess(self) -> None:
+        """Exhaust into the intake spoils the measured air: with P0402 beside P0101 the valve is commanded first."""
+        fulmar = known("ostrel_fulmar_20")
+        codes = tuple(StoredCode(code, CodeState.CONFIRMED) for code in ("P0101", "P0402"))
+        for symptoms in ((), ("low_power",), ("low_power", "rough_idle")):
+            case = Evidence(module=ModuleSnapshot(0x7E8, codes=codes), symptoms=symptoms)
+            found, action = judged(fulmar, case)
+            self.assertEqual(found.suspects[0].id, "egr_sticks")
+            assert action.test, (symptoms, action.words)
+            self.assertEqual(action.test.id, "egr_command")
+
+
 class Timing(unittest.TestCase):
     """Common practice: a turned distributor is seen with the strobe, a slipped wheel at top dead centre."""
 

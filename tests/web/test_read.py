@@ -363,6 +363,12 @@ class Files(OnPaper):
         assert snapshot
         self.assertEqual(set(snapshot.codes_in()), {"P0171", "P0442"})
 
+    def test_what_was_not_understood_of_a_typed_list_is_said_at_once(self) -> None:
+        address = reverse("scans:typed", args=(self.case.pk,))
+        page = self.client.post(address, {"codes": "P0171 confirmed\nthe one with the lamp\nP0000"}, follow=True)
+        self.assertContains(page, "Look at these again: line 2: not read: the one with the lamp")
+        self.assertContains(page, "it says that there is no code")
+
     def test_a_bad_scan_file_stores_nothing(self) -> None:
         for content in (b"", b'{"format"', b"no codes here", b"x\n" * 1_000_000, b"\xff\xfe\x00" * 50):
             self.assertEqual(self.send(content), 400, content[:20])

@@ -14,6 +14,8 @@ from gumshoe.core.planning.next_test import Costs, Proposal
 from gumshoe.core.planning.stop import LEADS, likely_enough
 from gumshoe.core.suspects.posterior import Assessment
 
+SETTLES, SHORT_MINUTES = 0.3, 15.0
+"""A test that settles this share of what is open in so few minutes is made before a guess (common practice)."""
 POINTED_AT = 0.10
 """A leader below this, with the car more likely to have none of these faults, is nobody to act against."""
 
@@ -61,7 +63,7 @@ def next_action(
         why = "Likely enough to act on, and no test is left that would show it: it stays a guess."
         return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
     first = next((item for item in rows if item.decides and item.saving > 0.0), None)
-    first = first or next((item for item in rows if item.decides and _open(assessment)), None)
+    first = first or next((item for item in rows if item.decides and (_open(assessment) or _soon_told(item))), None)
     if first is not None:
         return NextAction(Act.TEST, _made(first.test), first.test.purpose, first.test, leader.id)
     if leader.probability < POINTED_AT and assessment.nothing > leader.probability:
@@ -95,6 +97,12 @@ def _open(assessment: Assessment) -> bool:
     making even where its minutes are not saved."""
     leader = assessment.suspects[0]
     return leader.probability < LEADS or bool(leader.proven_by)
+
+
+def _soon_told(item: Proposal) -> bool:
+    """Whether a short test settles a good part of it: it is made before a guess, though its minutes are not quite
+    saved: a guess that comes back costs more than the sums hold."""
+    return item.share >= SETTLES and item.minutes <= SHORT_MINUTES
 
 
 def _made(test: TestRow) -> str:

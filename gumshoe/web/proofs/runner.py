@@ -7,6 +7,7 @@ import logging
 import threading
 import time
 import zlib
+from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
@@ -103,9 +104,12 @@ def read_codes(link: Link, engine: int, service: int) -> tuple[str, ...] | None:
 class Watcher(threading.Thread):
     """Feeds a tracker and the record until told to stop."""
 
-    def __init__(self, drive: ProofDrive, link: Connection, tracker: Tracker) -> None:
+    def __init__(
+        self, drive: ProofDrive, link: Connection, tracker: Tracker, pace: Callable[[float], None] | None = None
+    ) -> None:
+        """``pace``: told after each look how many seconds it took, so that a stand-in can be driven in sight."""
         super().__init__(name=f"proof drive {drive.pk}", daemon=True)
-        self.drive, self.connection, self.tracker = drive, link, tracker
+        self.drive, self.connection, self.tracker, self.pace = drive, link, tracker, pace
         self.lock = threading.Lock()
         self.trouble: GumshoeError | None = None
         self.fixed: tuple[Condition, ...] | None = None
@@ -140,6 +144,8 @@ class Watcher(threading.Thread):
                     self._flush()
                     flushed = began
                 time.sleep(max(ROUND_S - (time.monotonic() - began), 0.001))
+                if self.pace:
+                    self.pace(time.monotonic() - began)
             self._flush(last=True)
         finally:
             database.close()
@@ -169,10 +175,12 @@ _watchers: dict[int, Watcher] = {}
 _lock = threading.Lock()
 
 
-def start(drive: ProofDrive, link: Connection, tracker: Tracker) -> Watcher:
-    """Begin to watch; one watcher a case."""
+def start(
+    drive: ProofDrive, link: Connection, tracker: Tracker, pace: Callable[[float], None] | None = None
+) -> Watcher:
+    """Begin to watch; one watcher a case. ``pace``: as with Watcher."""
     with _lock:
-        watcher = _watchers[drive.case_id] = Watcher(drive, link, tracker)
+        watcher = _watchers[drive.case_id] = Watcher(drive, link, tracker, pace)
         watcher.start()
         return watcher
 

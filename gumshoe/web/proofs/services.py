@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
+from functools import partial
 from operator import itemgetter
 from typing import Any
 
@@ -132,7 +133,7 @@ def begin(case: Case, user: User) -> ProofDrive:
         drive = ProofDrive.objects.create(case=case, by=user, clearing=clearing, how=how)
         if case.vehicle.stand_in:
             vehicles.drive_trips(case.vehicle, trips)
-        runner.start(drive, connection(case.vehicle), tracker)
+        runner.start(drive, connection(case.vehicle), tracker, partial(vehicles.keep_in_sight, case.vehicle))
         return drive
 
 

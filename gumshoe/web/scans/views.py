@@ -120,12 +120,15 @@ def typed(request: HttpRequest, pk: int) -> HttpResponse:
     upload = request.FILES.get("file")
     try:
         if upload is not None:
-            services.take_file(case, request.user, upload.read())  # type: ignore[arg-type]
+            stored = services.take_file(case, request.user, upload.read())  # type: ignore[arg-type]
         else:
-            services.type_in(case, request.user, text)  # type: ignore[arg-type]
+            stored = [services.type_in(case, request.user, text)]  # type: ignore[arg-type]
     except (BadInput, CaseFileError) as error:
         return _page(request, case, None, 400, trouble=error, typed_text=text[:20_000])
     messages.success(request, "Codes stored as typed in. They say nothing about monitors that have or have not run.")
+    unread = [item for row in stored if (read := services.snapshot_of(row)) for item in read.problems]
+    if unread:
+        messages.warning(request, f"Look at these again: {'; '.join(unread[:5])}.")
     return redirect("scans:read", case.pk)
 
 

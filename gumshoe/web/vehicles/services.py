@@ -123,6 +123,13 @@ def drive_trips(vehicle: Vehicle, trips: tuple[tuple[str, ...], ...], speedup: f
     runner_of(vehicle).drive_pieces(tuple(names for names in known if names), speedup)
 
 
+def keep_in_sight(vehicle: Vehicle, look_s: float) -> None:
+    """Let a stand-in that is driven go no faster than it can be watched; a real vehicle goes as it goes."""
+    running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
+    if running:
+        running.keep_in_sight(look_s)
+
+
 def leave_key_on(vehicle: Vehicle, hours: float) -> None:
     """Leave the key of a stand-in on for so long, where there is one: its battery gives what it has."""
     running = garage.runner(vehicle.stand_in) if vehicle.stand_in else None
