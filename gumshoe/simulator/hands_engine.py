@@ -304,6 +304,7 @@ POINTS: dict[str, Finder] = {
     "throttle_relearn": always("It completes, no change."),
     "knock_sensor": always("Torque and lead are right."),
     "rail_supply": always("The pressure is right, no air in it."),
+    "combustion_gas": always("The liquid keeps its colour, no bubbles."),
     "coolant_level": always("It is full and tight."),
     "gearbox_fluid": always("It is clear, and its level is right."),
     "bearings": lambda _: Finding("The dial moves a hair on every cylinder: within the limit."),

@@ -1,7 +1,8 @@
 """Positions of one powertrain, and rows of the tables filled in for them.
 
 A row with ``per = "cylinder"`` becomes one row for each cylinder, ``{n}`` standing for its number; ``bank``,
-``companions`` and ``neighbours`` likewise. The bins of graded clues are numbered in the same way.
+``companions``, ``neighbours`` (that are no companions) and ``beside`` (any two side by side) likewise. The bins of
+graded clues are numbered in the same way.
 """
 
 from __future__ import annotations
@@ -33,12 +34,10 @@ class Places:
         self.cylinders = [{"n": n, "L": ascii_uppercase[n - 1]} | self._bank(bank_of(powertrain, n)) for n in numbers]
         pairs = [(n, companion(powertrain, n)) for n in numbers] if powertrain.cylinders > 2 else []
         self.companions = [self._pair(n, other) for n, other in pairs if other is not None and n < other]
-        self.neighbours = [
-            self._pair(n, other)
-            for n in numbers
-            for other in neighbours(powertrain, n)
-            if other > n and companion(powertrain, n) != other
-        ]
+        beside = [(n, other) for n in numbers for other in neighbours(powertrain, n) if other > n]
+        self.beside = [self._pair(n, other) for n, other in beside]
+        # Two that are both are called companions, as 2 and 3 of an inline four.
+        self.neighbours = [self._pair(n, other) for n, other in beside if companion(powertrain, n) != other]
 
     def of(self, per: str) -> list[Place]:
         """All places of an axis; one nameless place where the row has none. Raises DataError for an unknown axis."""
@@ -48,9 +47,10 @@ class Places:
             "bank": self.banks,
             "companions": self.companions,
             "neighbours": self.neighbours,
+            "beside": self.beside,
         }
         if per not in known:
-            raise DataError(f"There is no axis “{per}”: write cylinder, bank, companions or neighbours.")
+            raise DataError(f"There is no axis “{per}”: write cylinder, bank, companions, neighbours or beside.")
         return known[per]  # type: ignore[return-value]
 
     def _bank(self, bank: int) -> Place:
@@ -59,7 +59,7 @@ class Places:
 
     def _pair(self, first: int, second: int) -> Place:
         bank = self._bank(bank_of(self.powertrain, first))
-        return {"n": first, "pair": f"{first} and {second}", **bank}
+        return {"n": first, "m": second, "pair": f"{first} and {second}", **bank}
 
 
 def rows_at(row: Row, places: Places) -> list[Row]:
@@ -104,6 +104,11 @@ def graded_at(
         other = companion(places.powertrain, int(place["n"]))
         own["companions"] = min(int(place["n"]), other) if other else None
         own["neighbours"] = None
+    if template.per == "beside" and companion(places.powertrain, int(place["n"])) == place["m"]:
+        own |= {"companions": place["n"], "neighbours": None}
+        table = template.graded.get("misfire", {})
+        called = {name.replace("neighbours_", "companions_"): share for name, share in table.items()}
+        template = replace(template, graded={**template.graded, "misfire": called} if table else template.graded)
     held = {stem: str(number) for stem, number in own.items() if number is not None}
     tables = {
         name: distribution_at(table, variables[name], held)
