@@ -12,7 +12,7 @@ from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
 from gumshoe.core.planning import Costs, propose, standing
 from gumshoe.core.planning.next_action import Act, NextAction, next_action
-from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.description import Ignition, Numbering, Powertrain
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.work.offers import itself_at_fault, parts_shown, repair_of
 
@@ -129,13 +129,13 @@ class BetweenTwo(unittest.TestCase):
         self.assertEqual(max(table, key=table.__getitem__), "companions_2")
         first = four.faults["head_gasket_1"].graded["misfire"]
         self.assertEqual(max(first, key=first.__getitem__), "neighbours_1")
-        crossed = expand(Powertrain(layout="V", firing_order=(1, 3, 2, 4)))  # type: ignore[arg-type]
+        crossed = expand(Powertrain(layout="V", firing_order=(1, 3, 2, 4), numbering=Numbering.ALTERNATING))  # type: ignore[arg-type]
         for name in ("head_gasket_1", "head_gasket_2"):  # 1 and 3 in one bank are no companions there
             table = crossed.faults[name].graded["misfire"]
             self.assertTrue(max(table, key=table.__getitem__).startswith("neighbours"), name)
 
     def test_a_swap_that_moved_nothing_acquits_the_coil_and_nobody_else(self) -> None:
-        table = expand(Powertrain(ignition="wasted spark")).tests["coil_swap"].given  # type: ignore[arg-type]
+        table = expand(Powertrain(ignition=Ignition.WASTED_SPARK)).tests["coil_swap"].given
         for fault in ("head_gasket_2", "plug_bad_2", "injector_circuit_open_2"):
             self.assertGreater(table[fault]["stayed"], 0.8, fault)
         worn = next(name for name in table if name.startswith("worn_pair_coil"))
