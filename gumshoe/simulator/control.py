@@ -91,6 +91,8 @@ class EngineManagement:
     """Turns readings into commands, 50 times a second."""
 
     def __init__(self, memory: Memory, model: Model) -> None:
+        self.rests = False
+        """A hybrid's engine that is not wanted: it may still be turning, without fuel and so without closed loop."""
         self.memory, self.model = memory, model
         self.power_up()
 
@@ -207,7 +209,7 @@ class EngineManagement:
                 bank.fuel_state, bank.stft = OPEN_COLD, 0.0
             return
         overrun = seen.pedal.value < 0.01 and seen.rpm > 1600.0 and state.run_time_s > 5.0 and seen.speed_kmh > 12.0
-        if overrun:
+        if overrun or self.rests:
             command.fuel_gps = [0.0] * shares
             for bank in state.banks:
                 bank.fuel_state, bank.stft = OPEN_LOAD, 0.0

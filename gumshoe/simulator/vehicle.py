@@ -343,9 +343,8 @@ class Vehicle:
                 sensor_hot=management.sensor_hot,
                 heater_on=management.state.heater_on,
             )
+            management.rests = self.hybrid is not None and not self.hybrid.engine_wanted
             command = management.step(self.readings, cranking)
-            if self.hybrid and not self.hybrid.engine_wanted:
-                command.fuel_gps = [0.0] * len(self.model.banks)
         else:
             command = management.state.command
             command.fuel_gps = [0.0] * len(self.model.banks)

@@ -13,7 +13,7 @@ from gumshoe.core.obd.pids import pid_table, split_current_data
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.control import full_air_gps
 from gumshoe.simulator.defects import defects_of
-from gumshoe.simulator.drives import BRIEF, MIXED, start
+from gumshoe.simulator.drives import BRIEF, MIXED, start, trips_of
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.garage import StandIn
 from gumshoe.simulator.hands import observe
@@ -89,6 +89,17 @@ class Healthy(unittest.TestCase):
             self.assertAlmostEqual(warm.engine.state.rpm, warm.model.idle_rpm, delta=40.0)
             litre = warm.engine.state.cylinder_gps / warm.model.displacement_l
             self.assertTrue(1.2 < litre < 2.4, litre)  # common practice: 1.3 to 2.4 g/s per litre at warm idle
+
+    def test_a_cold_start_through_town_accuses_nobody(self) -> None:
+        """A hybrid's engine that is let go still turns on the wheels: without fuel nothing is learnt."""
+        for kind in ("plover_18", "tern_16"):
+            car = built(kind, coolant_c=20.0)
+            car.begin(trips_of((("cold_start", "town", "cruise"),)))
+            while car.driving:
+                car.step()
+            self.assertEqual(car.memory.records, {}, kind)
+            for bank in car.memory.ltft:
+                self.assertTrue(all(abs(cell) < 0.06 for cell in bank), (kind, bank))
 
 
 class Identifiers(unittest.TestCase):

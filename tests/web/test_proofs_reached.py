@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from django.test import TransactionTestCase
 
+from gumshoe.core.proof.tracker import NOT_READ
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.standing import standing
 from gumshoe.web.proofs import beyond
@@ -83,11 +84,19 @@ class Reached(TransactionTestCase):
         self.assertIn("Try by hand: tried wet", standing(case).action)
         (row,) = [item for item in proofs.plan_of(judged.clearing).circumstances if item.by_hand]
         told = proofs.tell_tried(case, user, row.id, "right", "hand spray")
-        self.assertEqual(standing(case).action, "Read the codes and judge the proof")
+        self.assertEqual(standing(case).action, "Key on, read the codes and judge the proof")
         proofs.tell_tried(case, user, told.circumstance, "back", "another car")
         self.assertIn("Try by hand", standing(case).action)
         proofs.tell_tried(case, user, told.circumstance, "right", "")
+        self.assertEqual(proofs.state(case)["verdict"], "not yet")  # nothing is proven before the codes are read
+        demo_steps.turn_key(case.vehicle, "off")
+        unread = proofs.finish(case, user)
+        self.assertEqual((unread.verdict, unread.reasons), ("not yet", [NOT_READ]))
+        self.assertEqual(proofs.state(case)["verdict"], "not yet")
+        self.assertEqual(standing(case).action, "Key on, read the codes and judge the proof")
+        demo_steps.turn_key(case.vehicle, "on")
         self.assertEqual(proofs.finish(case, user).verdict, "proven")
+        self.assertEqual(proofs.state(case)["verdict"], "proven")
         self.assertIn("Proven", standing(case).action)
 
     def test_open_coil_of_the_purge_valve_stored_at_key_on(self) -> None:

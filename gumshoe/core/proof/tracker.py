@@ -19,6 +19,8 @@ from gumshoe.core.proof.plan import LAMP_TRIPS, WARM_UPS, Plan
 from gumshoe.core.signals.regions import WARM_C, classify
 from gumshoe.core.signals.trims import TOLERABLE_PCT
 
+NOT_READ = "The codes were not read after the drive: key on, then judge again"
+TO_BE_READ = "Everything asked for has been shown. What is left: the codes read once more, key on"
 SIMILAR_NEED_S = 60.0
 """Time in similar conditions asked for in all (common practice)."""
 SIGNAL_NEED_S = 30.0

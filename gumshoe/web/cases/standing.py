@@ -12,6 +12,7 @@ from django.db.models import Exists, OuterRef, Prefetch, prefetch_related_object
 from django.urls import reverse
 from django.utils import timezone
 
+from gumshoe.core.proof.tracker import NOT_READ
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.core.words import plain
 from gumshoe.web.bench.models import TestRecord
@@ -131,7 +132,12 @@ class _Facts:
         )
         to_try = self._to_try(judgement) if judgement is not None else []
         self.to_try = next((words for words, told in to_try if not told), "")
-        self.told_since = bool(to_try) and not self.to_try
+        whole = (
+            judgement is not None and bool(judgement.conditions) and all(row["done"] for row in judgement.conditions)
+        )
+        reason = judgement.reasons[0] if whole and judgement and judgement.reasons else ""
+        self.left = "" if reason == NOT_READ else reason.partition(":")[0]
+        self.told_since = (bool(to_try) or whole) and not self.to_try
         self.ever_worked = any(line.works.all() for line in case.lines.all())
 
     def _to_try(self, judgement: Judgement) -> list[tuple[str, bool]]:
@@ -220,8 +226,10 @@ def _next(facts: _Facts, wait: bool) -> tuple[str, ...]:
     if facts.worked and facts.cleared:
         if facts.to_try:
             return "prove", f"Try by hand: {facts.to_try}", ""
+        if facts.left:
+            return "prove", facts.left, "bad"
         if facts.told_since:
-            return "prove", "Read the codes and judge the proof", ""
+            return "prove", "Key on, read the codes and judge the proof", ""
         if facts.waits_until:
             return "prove", f"Waits for its proof: look again on {facts.waits_until:%d %b}", ""
         return "prove", "Drive and prove the repair", ""

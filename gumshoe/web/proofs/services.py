@@ -17,7 +17,16 @@ from gumshoe.core.proof.drive_plan import DrivePlan
 from gumshoe.core.proof.from_recording import observations_of
 from gumshoe.core.proof.from_scan import observation_of
 from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof
-from gumshoe.core.proof.tracker import GRID_RPM, Condition, Observation, Tracker, Verdict, replay
+from gumshoe.core.proof.tracker import (
+    GRID_RPM,
+    NOT_READ,
+    TO_BE_READ,
+    Condition,
+    Observation,
+    Tracker,
+    Verdict,
+    replay,
+)
 from gumshoe.core.words import measured
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
@@ -207,7 +216,7 @@ def _judge(case: Case, user: User) -> Judgement:
     more = beyond.conditions_beyond(clearing, tracker)
     verdict, reasons = verdict_of(case, tracker, more)
     if (after is None or not after.whole) and verdict is Verdict.PROVEN:
-        verdict, reasons = Verdict.NOT_YET, ("The codes were not read after the drive: key on, then judge again",)
+        verdict, reasons = Verdict.NOT_YET, (NOT_READ,)
     reasons = (*reasons, *(f"Look first at the ledger: {words}" for words in _named_by_ledger(case, tracker)))
     judgement = Judgement.objects.create(
         case=case,
@@ -217,7 +226,7 @@ def _judge(case: Case, user: User) -> Judgement:
         reasons=list(reasons),
         conditions=[asdict(row) for row in (*tracker.conditions(), *more)],
     )
-    if verdict is Verdict.NOT_YET:
+    if verdict is Verdict.NOT_YET and reasons[:1] != (NOT_READ,):  # to read them needs no other day
         waiting.remember(case, user, waiting.curve_of(clearing, tracker))
     return judgement
 
@@ -285,6 +294,9 @@ def state(case: Case) -> dict[str, Any]:
             shown = _shown(case, tracker, more)
     else:
         shown = _shown(case, tracker, more)
+    judged = watcher is not None or clearing.judgements.filter(verdict=Verdict.PROVEN).exists()
+    if shown["verdict"] == Verdict.PROVEN and not judged:
+        shown |= {"verdict": Verdict.NOT_YET.value, "reasons": [TO_BE_READ]}
     if came is not None:
         shown |= {
             "conditions": [_line(row) for row in check_list(clearing, tracker)],
