@@ -12,6 +12,7 @@ from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
 from gumshoe.core.planning import Costs, propose, standing
 from gumshoe.core.planning.next_action import Act, NextAction, next_action
+from gumshoe.core.planning.strategies import outlooks
 from gumshoe.core.powertrain.description import Ignition, Numbering, Powertrain
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.work.offers import itself_at_fault, parts_shown, repair_of
@@ -153,6 +154,20 @@ class BeforeAGuess(unittest.TestCase):
             self.assertEqual(found.suspects[0].id, "egr_sticks")
             assert action.test, (symptoms, action.words)
             self.assertEqual(action.test.id, "egr_command")
+
+    def test_the_ways_to_work_show_a_part_before_it_is_ordered(self) -> None:
+        tern = known("ostrel_tern_16")
+        found = assess(tern, extract(evidence("P0443"), tern))
+        leader = found.suspects[0]
+        self.assertGreater(leader.probability, 0.5)
+        shows = {test.id for test in tern.shown_by(leader.id)}
+        telling, quick, frequent = outlooks(found, tern, Costs())
+        self.assertEqual(frequent.first[0].kind, "repair")
+        for way in (telling, quick):
+            steps = [step.id for step in way.first]
+            first_part = next((n for n, step in enumerate(way.first) if step.kind == "repair"), len(steps))
+            self.assertTrue(shows & set(steps[:first_part]), steps)
+            self.assertLess(way.good_part, frequent.good_part + 1e-9)
 
 
 class Timing(unittest.TestCase):
