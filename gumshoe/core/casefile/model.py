@@ -226,6 +226,7 @@ class ConditionFacts:
     signal: bool = False
     failed: bool = False
     plain: str = ""
+    by_hand: bool = False
 
 
 @dataclass(frozen=True)
