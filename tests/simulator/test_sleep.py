@@ -67,7 +67,7 @@ class Sleeping(unittest.TestCase):
     def test_it_is_driven_no_faster_than_it_is_watched(self) -> None:
         """On a slow machine a look takes half a second: at sixty times the speed half a minute would pass unseen."""
         self.runner.drive("short", 60.0)
-        for look, speed in ((0.5, 12.0), (0.05, 60.0), (20.0, 1.0)):
+        for look, speed in ((0.5, 30.0), (0.05, 60.0), (20.0, 1.0)):
             self.runner.keep_in_sight(look)
             self.assertEqual(self.runner.speedup, speed)
         self.runner.stop_driving()
