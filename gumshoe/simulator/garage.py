@@ -35,7 +35,7 @@ _SLICE_S = 0.02
 AWAKE_S, WAITS_S = 15.0, 5.0
 """So long a car stays awake after somebody was there; so often it looks whether the process ends."""
 SIGHT_S = 15.0
-"""A watched drive advances so far between two looks, however slow the machine; the tracker counts steps of up to 30 s."""
+"""A watched drive advances so far between two looks, however slow the machine: half of what the tracker counts."""
 CATCH_UP_S = 3.0
 """So far a car that a busy machine kept waiting catches up: its seconds are real ones. What is longer did not pass."""
 
