@@ -228,11 +228,15 @@ def main() -> None:
     parser.add_argument("--only", default="")
     parser.add_argument("--minutes", type=float, default=600.0, help="begin nothing new after so long")
     options = parser.parse_args()
-    began, rows, silent = time.monotonic(), list[Proved](), 0
+    began, rows, silent, crashed = time.monotonic(), list[Proved](), 0, list[str]()
     with ProcessPoolExecutor(2) as pool:
         waiting = {pool.submit(prove, task): task for task in tasks(options.most, options.only)}
         for done in as_completed(waiting):
             if done.cancelled():
+                continue
+            if done.exception() is not None:  # a stand-in that breaks is a finding, not the end of the run
+                crashed.append(str(waiting[done]))
+                print(f"{waiting[done]}: {done.exception()}", flush=True)
                 continue
             made = done.result()
             silent += not made
@@ -253,6 +257,7 @@ def main() -> None:
         "baseline_right_proven": [sum(row.block == Verdict.PROVEN for row in right), len(right)],
         "baseline_wrong_found_out": [sum(row.block != Verdict.PROVEN for row in wrong), len(wrong)],
         "without_a_code": silent,
+        "crashed": crashed,
         "minutes": round(sum(row.minutes for row in right) / max(len(right), 1), 1),
         "km": round(sum(row.km for row in right) / max(len(right), 1), 1),
         "misses": [asdict(row) for row in rows if not row.good],

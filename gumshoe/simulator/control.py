@@ -186,7 +186,7 @@ class EngineManagement:
             state.command.idle = state.throttle
         else:
             state.command.idle = base + state.idle_integral
-            state.throttle = min(1.0, state.command.idle + 0.95 * pedal**1.5)
+            state.throttle = min(1.0, state.command.idle + 0.95 * max(pedal, 0.0) ** 1.5)
 
     def _pedal(self, seen: Readings) -> float:
         """The pedal it goes by; what it cannot be sure of moves the car only slowly. A plate that tells two positions

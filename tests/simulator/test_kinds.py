@@ -101,6 +101,12 @@ class Healthy(unittest.TestCase):
             for bank in car.memory.ltft:
                 self.assertTrue(all(abs(cell) < 0.06 for cell in bank), (kind, bank))
 
+    def test_a_pedal_that_tells_less_than_nothing_moves_no_plate(self) -> None:
+        car = built("gannet_52", "pedal_sensor:lower_1:shorted")
+        car.begin(start(20.0))
+        car.run(22.0)
+        self.assertGreaterEqual(car.management.state.throttle, 0.0)
+
 
 class Identifiers(unittest.TestCase):
     def test_a_stand_in_tells_what_its_platform_file_names(self) -> None:
