@@ -177,8 +177,9 @@ class Runner(threading.Thread):
             if due > now:
                 time.sleep(due - now)
             else:
-                due = max(due, now - CATCH_UP_S) if self.speedup <= 1.0 else now
-                time.sleep(0.0005)
+                driven = self.speedup > 1.0
+                due = now if driven else max(due, now - CATCH_UP_S)
+                time.sleep(0.0005 if driven else 0.002)  # who catches up leaves the others their turn
 
     def wake(self) -> None:
         """Somebody is at the car (called with the lock held): what passed while it slept has passed."""

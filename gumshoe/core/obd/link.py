@@ -204,13 +204,13 @@ class Link:
     def ask_at(self, request_id: int, response_id: int, payload: bytes) -> Answer:
         """The same to any pair of ids, such as those of a module that only answers UDS.
 
-        Silence after what only reads or sets a state is asked once more: one lost frame is not a lost module. What does
-        something each time (clearing, a reset, a routine) is never repeated unasked.
+        Silence, or an answer that broke off, after what only reads or sets a state is asked once more: one lost frame
+        is not a lost module. What does something each time (clearing, a reset, a routine) is never repeated unasked.
         """
         with self._lock:
             try:
                 answer = self._asked_once(request_id, response_id, payload)
-            except NoAnswer:
+            except (NoAnswer, BrokenAnswer):
                 if payload[0] not in REPEATABLE:
                     raise
                 answer = self._asked_once(request_id, response_id, payload)
