@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache
 
-from gumshoe.simulator.models import Model, models
+from gumshoe.simulator.models import Model, models, phaser_valve
 from gumshoe.simulator.parts import Parts
 from gumshoe.simulator.wires import faults_in, wired_parts
 
@@ -209,7 +209,7 @@ def _of_the_timing(model: Model) -> Iterator[Defect]:
     for place, cam in enumerate(model.phasers):
         kind, _, bank = cam.partition("_b")
         own = f" of bank {bank}" if len(model.banks) > 1 else ""
-        valve = f"{kind}_phaser_valve" + (f"_b{bank}" if bank != "1" else "")
+        valve = phaser_valve(cam)
         only = len(model.phasers) == 1
         words = f"the oil control valve of the {kind} cam{own}"
         name = "phaser" if only else f"{kind}-phaser" + (f"-b{bank}" if len(model.banks) > 1 else "")

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from gumshoe.simulator.engine import orifice_gps, rail_pressure_kpa
 from gumshoe.simulator.finding import Finder, Finding, always, running
+from gumshoe.simulator.models import phaser_valve
 from gumshoe.simulator.sensors import pressure_kpa, pressure_volts
 from gumshoe.simulator.vehicle import Vehicle
 
@@ -236,8 +237,7 @@ def _cams(vehicle: Vehicle) -> Finding:
         return Finding(f"Bank {late[0]} stands off: both cams of a bank off alike.")
     for place, cam in enumerate(vehicle.model.phasers):
         kind, _, bank = cam.partition("_b")
-        valve = f"{kind}_phaser_valve" + (f"_b{bank}" if bank != "1" else "")
-        if parts.phaser_stuck[place] or valve in dead:
+        if parts.phaser_stuck[place] or phaser_valve(cam) in dead:
             return Finding(f"The {kind} cam of bank {bank} does not follow its command: one cam lags or sticks.")
     if parts.oil_worn:
         return Finding("Sluggish, none worse than the others: one cam lags or sticks.")

@@ -202,6 +202,12 @@ class Model:
         return tuple(f"{cam}_b{bank}" for bank in range(1, len(self.banks) + 1) for cam in self.cams)
 
 
+def phaser_valve(cam: str) -> str:
+    """The oil control valve of a cam (``intake_b1`` …)."""
+    kind, _, bank = cam.partition("_b")
+    return f"{kind}_phaser_valve" + (f"_b{bank}" if bank != "1" else "")
+
+
 @cache
 def models() -> dict[str, Model]:
     """Every kind of car by key. Raises pydantic's ValidationError when the file does not fit."""

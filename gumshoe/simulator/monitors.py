@@ -360,9 +360,8 @@ class IdleSpeed(SlowMonitor):
 
     def step(self, watch: Watch) -> None:
         state, seen = watch.management.state, watch.seen
-        generated = (
-            watch.management.model.hybrid is not None
-        )  # at rest a hybrid's generator sets the speed, not the idle
+        # At rest a hybrid's generator sets the speed, not the idle.
+        generated = watch.management.model.hybrid is not None
         if generated or not watch.running or seen.pedal.value > 0.01 or seen.speed_kmh > 1.0 or state.run_time_s < 20.0:
             self._high.reached(False)
             self._low.reached(False)

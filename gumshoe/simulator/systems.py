@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from gumshoe.simulator.electrics import Electrics
-from gumshoe.simulator.models import Model, Plate
+from gumshoe.simulator.models import Model, Plate, phaser_valve
 from gumshoe.simulator.parts import Parts
 
 SPOOL_S = 0.7
@@ -84,8 +84,7 @@ class Systems:
             # No oil pressure, no turning.
             most = (SLUDGE_DEG_S if parts.oil_worn else CAM_DEG_S) * seconds * (1.0 if rpm > 300.0 else 0.0)
             for place, cam in enumerate(model.phasers):
-                kind, _, bank = cam.partition("_b")
-                valve = f"{kind}_phaser_valve" + (f"_b{bank}" if bank != "1" else "")
+                valve = phaser_valve(cam)
                 wanted = cams_deg[place]
                 if valve in electrics.dead:
                     wanted = 0.0

@@ -243,6 +243,18 @@ class HandTests(TestCase):
         self.assertContains(self.client.get(reverse("bench:hand", args=(self.case.pk,))), "Low: cylinder 3")
         self.assertContains(self.client.get(one, typed | {"kpa_2": "many"}), "is not a number", status_code=400)
 
+    def test_which_one_is_asked_only_of_what_is_found_at_one(self) -> None:
+        one = reverse("bench:record", args=(self.case.pk, "compression"))
+        self.assertEqual(self.client.post(one, {"lowest_pct": "92"}).status_code, 302)
+        self.assertEqual(TestRecord.objects.get().outcome, "good")
+        page = self.client.post(one, {"lowest_pct": "60", "note": "cold"})
+        self.assertContains(page, "Which cylinder? It is not said", status_code=400)
+        self.assertContains(page, "cold", status_code=400)  # what was typed is still there
+        self.client.post(one, {"lowest_pct": "60", "cylinder": "2"})
+        self.assertEqual(TestRecord.objects.latest("pk").outcome, "low_2")
+        self.client.post(one, {"lowest_pct": "60", "cylinder": "all alike"})
+        self.assertEqual(TestRecord.objects.latest("pk").outcome, "low")
+
     def test_a_bare_number_is_meant_in_the_shops_unit(self) -> None:
         shop = Settings.load()
         shop.customary_units = True

@@ -8,9 +8,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 
-from gumshoe.core.knowledge.outcomes import AND
+from gumshoe.core.errors import BadInput
+from gumshoe.core.knowledge.outcomes import AND, Reading, decide
 from gumshoe.core.knowledge.parts import Component
-from gumshoe.core.knowledge.rows import Distribution, OutcomeRow, ReadingRow, TestRow
+from gumshoe.core.knowledge.rows import Distribution, OutcomeRow, ReadingRow, Specification, TestRow
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.positions import neighbours
 
@@ -57,6 +58,22 @@ def outcome_at(base: str, axis: str, spot: str, powertrain: Powertrain) -> str:
     """The outcome of a finding at one place; the finding itself where the engine has but one such place."""
     found = spots(axis, powertrain)
     return f"{base}_{spot}" if len(found) > 1 and any(item.id == spot for item in found) else base
+
+
+def decided(
+    test: TestRow, readings: Mapping[str, Reading], specification: Specification | None = None
+) -> tuple[dict[str, Reading], OutcomeRow]:
+    """The outcome of what was found, and the readings made whole: which place is asked only of what is found at one.
+
+    Raises BadInput where a finding at one place does not say which, or decides nothing.
+    """
+    unasked = [row for row in test.readings if row.key in ASKED and row.key not in readings]
+    whole = {**readings, **{row.key: row.options[0] for row in unasked}}
+    outcome = decide(test, whole, specification)
+    for row in unasked:
+        if outcome.each == row.key:
+            raise BadInput(f"{row.label}? It is not said.", remedies=(f"choose it, or “{row.options[0]}”",))
+    return whole, outcome
 
 
 def by_place(

@@ -210,10 +210,9 @@ def _shown_first(table: _Table, weights: Floats, done: frozenset[int], made: fro
     """The next repair, and before it the test that shows its fault where one leads and showing it is the cheaper."""
     kind, repair = _fix(table, weights, done)
     proofs = table.proofs_of(repair)
-    if float(weights @ table.needs[:, repair]) >= LEADS and made.isdisjoint(proofs):
-        for index in proofs[:1]:
-            if table.test_money[index] < table.repair_money[repair]:
-                return "test", index
+    leads = float(weights @ table.needs[:, repair]) >= LEADS
+    if proofs and leads and made.isdisjoint(proofs) and table.test_money[proofs[0]] < table.repair_money[repair]:
+        return "test", proofs[0]
     return kind, repair
 
 

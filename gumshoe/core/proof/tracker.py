@@ -91,6 +91,12 @@ class Condition:
         return self.plain or self.words
 
 
+def left(done: Iterable[bool], reasons: Iterable[str]) -> str:
+    """What still keeps a repair from being proven where every condition is met; empty while one is open."""
+    rows = list(done)
+    return next(iter(reasons), "") if rows and all(rows) else ""
+
+
 @dataclass
 class Tried:
     """How far a circumstance has been driven: seconds within its range, separate goes, the stretch under way."""

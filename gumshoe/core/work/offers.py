@@ -24,8 +24,9 @@ SET_TIME = 0.6
 """Minutes of each further member of a set, beside the first: access is paid once (common practice)."""
 CENT = Decimal("0.01")
 PART_OR_WIRE = ("open",)
-CHECK = "check_"
 """Failure modes that may be the part's as well as its wiring's."""
+CHECK = "check_"
+"""What the id of a part's circuit check begins with."""
 CURES_ALL = 0.98
 
 

@@ -32,6 +32,7 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.work.offers import itself_at_fault, parts_shown
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import CircuitConclusion, CircuitDoubt, CircuitReading, TestRecord
+from gumshoe.web.bench.services import outcome_of
 from gumshoe.web.bench.stand import Stand
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
@@ -178,8 +179,8 @@ def found_at(case: Case, suspect: str) -> str:
     knowledge = cases.knowledge_of(case)
     for row in reversed(_holding(case).values()):
         test = knowledge.tests.get(row.record.test) if row.record else None
-        shown = [item.proves for item in test.outcomes if row.record and item.id == row.record.outcome] if test else []
-        if any(suspect in knowledge.proven_by(proves) for proves in shown):
+        outcome = outcome_of(test, row.record.outcome) if test and row.record else None
+        if outcome and suspect in knowledge.proven_by(outcome.proves):
             return row.words
     return ""
 

@@ -7,7 +7,8 @@ from typing import Any
 
 from gumshoe.core.circuits.library import circuits_of
 from gumshoe.core.errors import BadInput
-from gumshoe.core.knowledge.outcomes import check_reading, decide
+from gumshoe.core.knowledge.by_place import ASKED, decided
+from gumshoe.core.knowledge.outcomes import check_reading
 from gumshoe.core.knowledge.rows import OutcomeRow, TestRow
 from gumshoe.core.planning.where import wants_standing, where
 from gumshoe.core.signals.regions import RUNS_RPM
@@ -36,8 +37,14 @@ def record(
 ) -> TestRecord:
     """Check every reading, decide, store. ``worked_out``: the outcome a hand test came to by what was typed there.
     Raises BadInput naming the field; then nothing is stored."""
-    readings = {row.key: check_reading(row, typed_in_shop(typed.get(row.key, ""), row.unit)) for row in test.readings}
-    outcome = outcome_of(test, worked_out) or decide(test, readings, cases.specification_of(case))
+    readings = {
+        row.key: check_reading(row, typed_in_shop(typed.get(row.key, ""), row.unit))
+        for row in test.readings
+        if row.key not in ASKED or typed.get(row.key)
+    }
+    outcome = outcome_of(test, worked_out)
+    if outcome is None:
+        readings, outcome = decided(test, readings, cases.specification_of(case))
     return TestRecord.objects.create(
         case=case, by=user, test=test.id, readings=readings, outcome=outcome.id, note=note.strip()[:300]
     )

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_POST
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.judgement import grouped
+from gumshoe.core.knowledge.by_place import ASKED
 from gumshoe.core.knowledge.outcomes import good_range
 from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.bench import hand, services
@@ -75,7 +76,9 @@ def _page(request, case, row, typed, trouble, status=200, *, running=False):  # 
     fields = []
     for reading in row.readings:
         scale, good = shop_scale(reading.unit), good_range(reading, specification)
-        fields.append((reading, typed.get(reading.key, ""), good and tuple(map(scale.of, good)), scale.unit))
+        fields.append(
+            (reading, typed.get(reading.key, ""), good and tuple(map(scale.of, good)), scale.unit, reading.key in ASKED)
+        )
     cautions = [cases.knowledge_of(case).cautions[name] for name in row.cautions]
     return render(
         request,

@@ -12,7 +12,7 @@ from django.db.models import Exists, OuterRef, Prefetch, prefetch_related_object
 from django.urls import reverse
 from django.utils import timezone
 
-from gumshoe.core.proof.tracker import NOT_READ
+from gumshoe.core.proof.tracker import NOT_READ, left
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
 from gumshoe.core.words import plain
 from gumshoe.web.bench.models import TestRecord
@@ -132,12 +132,9 @@ class _Facts:
         )
         to_try = self._to_try(judgement) if judgement is not None else []
         self.to_try = next((words for words, told in to_try if not told), "")
-        whole = (
-            judgement is not None and bool(judgement.conditions) and all(row["done"] for row in judgement.conditions)
-        )
-        reason = judgement.reasons[0] if whole and judgement and judgement.reasons else ""
+        reason = left((row["done"] for row in judgement.conditions), judgement.reasons) if judgement is not None else ""
         self.left = "" if reason == NOT_READ else reason.partition(":")[0]
-        self.told_since = (bool(to_try) or whole) and not self.to_try
+        self.told_since = (bool(to_try) or reason == NOT_READ) and not self.to_try
         self.ever_worked = any(line.works.all() for line in case.lines.all())
 
     def _to_try(self, judgement: Judgement) -> list[tuple[str, bool]]:

@@ -25,6 +25,7 @@ from gumshoe.core.proof.tracker import (
     Observation,
     Tracker,
     Verdict,
+    left,
     replay,
 )
 from gumshoe.core.words import measured
@@ -284,7 +285,15 @@ def state(case: Case) -> dict[str, Any]:
     """What the page shows while driving: conditions, coverage, verdict so far, the drive's progress."""
     clearing = clearing_of(case)
     if clearing is None:
-        return {"running": False, "conditions": [], "coverage": [], "verdict": "", "reasons": [], "ready": []}
+        return {
+            "running": False,
+            "conditions": [],
+            "coverage": [],
+            "verdict": "",
+            "left": "",
+            "reasons": [],
+            "ready": [],
+        }
     watcher = runner.running(case.pk)
     tracker = tracker_of(clearing)
     more = beyond.conditions_beyond(clearing, tracker)
@@ -294,8 +303,9 @@ def state(case: Case) -> dict[str, Any]:
             shown = _shown(case, tracker, more)
     else:
         shown = _shown(case, tracker, more)
-    judged = watcher is not None or clearing.judgements.filter(verdict=Verdict.PROVEN).exists()
-    if shown["verdict"] == Verdict.PROVEN and not judged:
+    judged = clearing.judgements.last()
+    stands = watcher is not None or (judged is not None and judged.verdict == Verdict.PROVEN)
+    if shown["verdict"] == Verdict.PROVEN and not stands:
         shown |= {"verdict": Verdict.NOT_YET.value, "reasons": [TO_BE_READ]}
     if came is not None:
         shown |= {
@@ -303,6 +313,8 @@ def state(case: Case) -> dict[str, Any]:
             "verdict": came.verdict,
             "reasons": came.reasons,
         }
+    waits = watcher is None and shown["verdict"] == Verdict.NOT_YET
+    shown["left"] = left((row["done"] for row in shown["conditions"]), shown["reasons"]) if waits else ""
     shown["running"] = watcher is not None
     shown["trouble"] = watcher.trouble.what if watcher and watcher.trouble else ""
     shown["drive"] = None

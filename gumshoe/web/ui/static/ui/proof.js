@@ -57,11 +57,7 @@ document.addEventListener("alpine:init", function () {
       get verdictClass() { return { proven: "stamp is-good", "came back": "stamp is-bad" }[this.verdict] || "stamp is-wait"; },
       get counts() { return this.state.trips + (this.state.trips === 1 ? " trip, " : " trips, ") + this.state.minutes + " min, " + this.state.distance + " watched"; },
       get driveWords() { var d = this.state && this.state.drive; return d ? d.rpm + " rpm · " + d.speed_words + " · coolant " + d.coolant_words + " · ×" + Math.round(d.speedup) : ""; },
-      // Everything is shown and nothing is judged yet: what is left is said.
-      get left() {
-        var s = this.state;
-        return s && !s.running && s.verdict === "not yet" && s.conditions.length && s.conditions.every(function (row) { return row.done; }) ? s.reasons[0] || "" : "";
-      },
+      get left() { return this.state ? this.state.left : ""; },
       get hasLeft() { return Boolean(this.left); },
       get hasTrouble() { return Boolean(this.trouble); }
     };
