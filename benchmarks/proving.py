@@ -17,6 +17,7 @@ import json
 import sys
 import time
 from concurrent.futures import ProcessPoolExecutor, as_completed
+from copy import deepcopy
 from dataclasses import asdict, dataclass, fields
 from datetime import UTC, datetime
 from pathlib import Path
@@ -27,6 +28,8 @@ sys.path.insert(0, str(ROOT))
 from benchmarks.truths import CARS, Car, suspect_of  # noqa: E402
 from gumshoe.core.clues import Evidence, extract  # noqa: E402
 from gumshoe.core.codes import CodeState, TroubleCode  # noqa: E402
+from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
+from gumshoe.core.knowledge.rows import FaultRow  # noqa: E402
 from gumshoe.core.obd.pids import pid_table  # noqa: E402
 from gumshoe.core.obd.results import decode_results  # noqa: E402
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode  # noqa: E402
@@ -39,11 +42,13 @@ from gumshoe.simulator.answers import EngineModule  # noqa: E402
 from gumshoe.simulator.defects import defects_of  # noqa: E402
 from gumshoe.simulator.drives import trips_of  # noqa: E402
 from gumshoe.simulator.models import models  # noqa: E402
-from gumshoe.simulator.parts import healthy  # noqa: E402
+from gumshoe.simulator.parts import Parts, healthy  # noqa: E402
 from gumshoe.simulator.vehicle import Key, Vehicle  # noqa: E402
 
 ROUNDS = 4
 LOOK_S, CODES_S = 1.0, 30.0
+FILLS_UP = frozenset({"ash_g"})
+"""What changes as a car is driven, and is no fault."""
 ROUND_THE_BLOCK = (("idle", "town"),)
 FRAME_PIDS = (0x04, 0x05, 0x0C, 0x0D)
 KEPT = ("rpm", "load_pct", "coolant_c", "speed_kmh", "stft_b1_pct", "ltft_b1_pct", "stft_b2_pct", "ltft_b2_pct")
@@ -164,6 +169,29 @@ def named(defect: str, car: Car, found: Assessment) -> str:
         return next(own, found.suspects[0].id)
 
 
+def renew(car: Vehicle, parts: Parts) -> None:
+    """Give the car those parts; in place, since engine and wires look at the same ones."""
+    for item in fields(parts):
+        setattr(car.parts, item.name, getattr(parts, item.name))
+
+
+def wrongly(car: Vehicle, fault: FaultRow, found: Assessment, known: Knowledge) -> FaultRow:
+    """Carry out the repair of the likeliest wrong suspect that does not happen to cure the car; who mends the pedal's
+    ground has its plug in hand and mends the wire beside it."""
+    ill = deepcopy(car.parts)
+    for row in (entry.row for entry in found.suspects):
+        if row.repair == fault.repair or row.component == fault.component:
+            continue
+        repair = known.repairs[row.repair]
+        car.carry_out(repair.component, known.reached_by(repair.id), wiring=repair.wiring)
+        good = healthy(car.model)
+        if any(repr(getattr(car.parts, item.name)) != repr(getattr(good, item.name)) for item in fields(good)
+               if item.name not in FILLS_UP):  # fmt: skip
+            return row
+        renew(car, deepcopy(ill))
+    raise LookupError("every repair cures it")
+
+
 def prove(task: tuple[int, str]) -> list[Proved]:
     """One fault, repaired rightly and wrongly; nothing where the car has set no code and nobody would bring it."""
     index, defect = task
@@ -179,24 +207,13 @@ def prove(task: tuple[int, str]) -> list[Proved]:
             return []
         evidence = Evidence(module=before.engine, specification=car.described.specification)
         found = assess(known, extract(evidence, known), odometer_km=car.odometer_km)
-        truth = named(defect, car, found)
-        fault = known.faults.get(truth) or found.suspects[0].row
+        fault = known.faults.get(named(defect, car, found)) or found.suspects[0].row
         if right:
-            good = healthy(vehicle.model)
-            for item in fields(good):  # in place: engine and wires look at the same parts
-                setattr(vehicle.parts, item.name, getattr(good, item.name))
-            vehicle.memory.throttle_learnt = vehicle.memory.crank_learnt = True
             suspect = fault
+            renew(vehicle, healthy(vehicle.model))
+            vehicle.memory.throttle_learnt = vehicle.memory.crank_learnt = True
         else:
-            suspect = next(
-                row.row
-                for row in found.suspects
-                if row.row.repair != fault.repair and row.row.component != fault.component
-            )
-            repair = known.repairs[suspect.repair]
-            vehicle.carry_out(repair.component, known.reached_by(repair.id), wiring=repair.wiring)
-            if repr(vehicle.parts) == repr(healthy(vehicle.model)):
-                continue  # it happened to cure it
+            suspect = wrongly(vehicle, fault, found, known)
         plan = plan_proof(before, known, repaired=Repaired(suspects=(suspect.id,), repairs=(suspect.repair,)))
         unit.ask(b"\x04")
         vehicle.clear()

@@ -173,6 +173,28 @@ class Similar(unittest.TestCase):
         ):
             self.assertIs(window.holds(rpm, load, coolant), held, (rpm, load, coolant))
 
+    def test_standing_a_lower_load_is_similar_too(self) -> None:
+        """A dead cylinder is carried by the others: the frame's idle load is higher than the mended engine's (common
+        practice). Driving, or with a speed that is not told, the regulation's window stands."""
+        window = window_of({"rpm": 1000.0, "load_pct": 57.0, "coolant_c": 42.0, "speed_kmh": 0.0})
+        assert window
+        for rpm, load, speed, held in (
+            (1000.0, 22.0, 0.0, True),
+            (1000.0, 60.0, 0.0, True),
+            (1000.0, 22.0, 30.0, False),
+            (1000.0, 22.0, None, False),
+            (1000.0, 78.0, 0.0, False),
+            (1400.0, 22.0, 0.0, False),
+        ):
+            self.assertIs(window.holds(rpm, load, 42.0, speed), held, (rpm, load, speed))
+        self.assertIn("standing", window.words)
+        self.assertTrue(window.led_to_by((600.0, 1500.0), (15.0, 50.0), False))
+
+    def test_a_frame_that_tells_no_road_speed_is_no_standstill(self) -> None:
+        window = window_of({"rpm": 1800.0, "load_pct": 50.0, "coolant_c": 85.0})
+        assert window
+        self.assertFalse(window.standing)
+
     def test_a_frame_without_speed_or_load_has_no_window(self) -> None:
         self.assertIsNone(window_of({"coolant_c": 85.0}))
         self.assertIsNone(window_of({"rpm": 900.0}))

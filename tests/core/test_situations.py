@@ -121,6 +121,15 @@ class Misfires(Situation):
         top = found.assessment.suspects[0].row
         self.assertTrue(top.component.endswith("_4"), top.component)
 
+    def test_an_injector_held_open_floods_the_engine(self) -> None:
+        """Control wire low with a rich mixture: the injector is open all the time, whatever else may enrich (common
+        practice: an injector is switched to ground)."""
+        for codes in (("P0261", "P0172", "P0300"), ("P0264", "P0172", "P0302")):
+            leader = assess_file(case({}, *codes)).assessment.suspects[0]
+            self.assertEqual(leader.id, f"short_ground_injector_{'2' if codes[0] == 'P0264' else '1'}")
+        direct = assess_file(case({"injection": "direct"}, "P0261"))  # both of its wires are driven
+        self.assertNotIn("P0172", direct.knowledge.faults["short_ground_injector_1"].codes)
+
     def test_two_cylinders_of_a_bank_name_its_coil_feed_or_ground(self) -> None:
         engine = ModuleSnapshot(
             0x7E8,

@@ -268,10 +268,12 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
             faults[row.id] = row
             templates[row.id] = template.id
     for made in generated(powertrain, local):
+        repairs.setdefault(made.repair.id, made.repair)
+        if made.fault.id in faults:
+            continue  # described by hand for this powertrain
         graded = {name: distribution_at(table, variables[name], {}) for name, table in made.fault.graded.items()}
         faults[made.fault.id] = replace(made.fault, graded=graded)
         templates[made.fault.id] = made.fault.id
-        repairs.setdefault(made.repair.id, made.repair)
     faults = {name: with_effects(row, shipped.effects, local.index, powertrain) for name, row in faults.items()}
     faults = {name: replace(row, roots=roots_of(row, templates, powertrain)) for name, row in faults.items()}
     used = {fault.repair for fault in faults.values()}

@@ -16,7 +16,10 @@ STANDING_KMH = 3.0
 
 @dataclass(frozen=True)
 class Window:
-    """Where the engine must be to count as similar: engine speed (rpm), load (%), warm or not; the frame's point."""
+    """Where the engine must be to count as similar: engine speed (rpm), load (%), warm or not; the frame's point.
+
+    ``standing``: the frame was stored at a standstill. Load is then what the engine asks for itself, and a cylinder
+    that does not pull made the others carry it: the mended engine stands at less, so any lower load counts there."""
 
     rpm: tuple[float, float]
     load_pct: tuple[float, float]
@@ -24,11 +27,13 @@ class Window:
     point: tuple[float, float]
     standing: bool = False
 
-    def holds(self, rpm: float, load_pct: float, coolant_c: float) -> bool:
-        """Whether a moment lies within it."""
+    def holds(self, rpm: float, load_pct: float, coolant_c: float, speed_kmh: float | None = None) -> bool:
+        """Whether a moment lies within it; a speed that is not told (None) is no standstill."""
+        lighter = self.standing and speed_kmh is not None and speed_kmh < STANDING_KMH
         return (
             abs(rpm - self.point[0]) <= SIMILAR_RPM
-            and abs(load_pct - self.point[1]) <= SIMILAR_LOAD_PCT
+            and (lighter or load_pct >= self.point[1] - SIMILAR_LOAD_PCT)
+            and load_pct <= self.point[1] + SIMILAR_LOAD_PCT
             and (coolant_c >= WARM_C) == self.warm
         )
 
@@ -42,8 +47,10 @@ class Window:
     @property
     def words(self) -> str:
         """The window in words."""
+        low, high = self.load_pct
+        load = f"up to {high:.0f}" if self.standing else f"{low:.0f} to {high:.0f}"
         return (
-            f"{self.rpm[0]:.0f} to {self.rpm[1]:.0f} rpm at {self.load_pct[0]:.0f} to {self.load_pct[1]:.0f} % load, "
+            f"{'standing, ' if self.standing else ''}{self.rpm[0]:.0f} to {self.rpm[1]:.0f} rpm at {load} % load, "
             f"engine {'warm' if self.warm else 'cold'}"
         )
 
@@ -53,12 +60,13 @@ def window_of(frame: Mapping[str, float]) -> Window | None:
     if "rpm" not in frame or "load_pct" not in frame:
         return None
     rpm, load = frame["rpm"], frame["load_pct"]
+    standing = "speed_kmh" in frame and frame["speed_kmh"] < STANDING_KMH
     return Window(
         (max(rpm - SIMILAR_RPM, 0.0), rpm + SIMILAR_RPM),
-        (max(load - SIMILAR_LOAD_PCT, 0.0), min(load + SIMILAR_LOAD_PCT, 100.0)),
+        (0.0 if standing else max(load - SIMILAR_LOAD_PCT, 0.0), min(load + SIMILAR_LOAD_PCT, 100.0)),
         frame.get("coolant_c", 0.0) >= WARM_C,
         (rpm, load),
-        frame.get("speed_kmh", 0.0) < STANDING_KMH,
+        standing,
     )
 
 

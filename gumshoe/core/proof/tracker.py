@@ -204,7 +204,7 @@ class Tracker:
         self.position = (rpm, load)
         cell = (int(rpm // 250) * 250, int(load // 10) * 10)
         self.coverage[cell] = self.coverage.get(cell, 0.0) + step
-        if self.is_similar(rpm, load, values.get("coolant_c", 0.0)):
+        if self.is_similar(rpm, load, values.get("coolant_c", 0.0), values.get("speed_kmh")):
             self.similar_s += step
         warm = values.get("coolant_c", 0.0) >= WARM_C
         for row in self.plan.circumstances:
@@ -217,9 +217,9 @@ class Tracker:
             self.signal_s += step
             self._signal_sum += total * step
 
-    def is_similar(self, rpm: float, load: float, coolant_c: float) -> bool:
+    def is_similar(self, rpm: float, load: float, coolant_c: float, speed_kmh: float | None = None) -> bool:
         """Whether a moment lies within the stored frame's window."""
-        return self.window is not None and self.window.holds(rpm, load, coolant_c)
+        return self.window is not None and self.window.holds(rpm, load, coolant_c, speed_kmh)
 
     # -- judging ------------------------------------------------------------------------------------------
 
