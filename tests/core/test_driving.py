@@ -18,7 +18,16 @@ from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, SilentModule, Snapsh
 from gumshoe.core.obd.typed import read_typed
 from gumshoe.core.powertrain.description import Evap, Fuel, Ignition, Injection, Powertrain, Throttle
 from gumshoe.core.suspects import assess
-from gumshoe.core.suspects.driving import NOT_KNOWN, DriveAdvice, Situation, dangers, drive_advice, situation_of
+from gumshoe.core.suspects.driving import (
+    NOT_KNOWN,
+    DriveAdvice,
+    Mended,
+    Situation,
+    after_work,
+    dangers,
+    drive_advice,
+    situation_of,
+)
 from gumshoe.core.suspects.relations import read_codes
 
 PETROL = expand(Powertrain())
@@ -59,6 +68,29 @@ def advice(
     )
 
 
+class Mending(unittest.TestCase):
+    """A proof needs its drive, and what is proven may be driven; what it came in with stays told."""
+
+    def test_a_car_that_had_to_stand_is_driven_for_its_proof_only(self) -> None:
+        came = advice("P0171", symptoms=("hard_brake_pedal",))
+        self.assertTrue(came.stop)
+        found = after_work(came, Mended.UNPROVEN)
+        self.assertTrue(found.stop)
+        self.assertIn("for the proof", found.title)
+        self.assertIn(came.title[1:], found.words)
+        proven = after_work(came, Mended.PROVEN)
+        self.assertFalse(proven.stop)
+        self.assertIn("hand-over", proven.words)
+
+    def test_work_makes_nothing_known(self) -> None:
+        for mended in Mended:
+            self.assertEqual(after_work(advice("P1234"), mended).title, NOT_KNOWN)
+
+    def test_nothing_changes_before_the_work(self) -> None:
+        for codes in (("P0171",), ("P0304",)):
+            self.assertEqual(after_work(advice(*codes), Mended.NO), advice(*codes))
+
+
 class NotKnown(unittest.TestCase):
     def test_a_code_nobody_knows_is_looked_up_before_driving(self) -> None:
         found = advice("P1234")
@@ -82,7 +114,12 @@ class NotKnown(unittest.TestCase):
         for number in ("P0171", "P0443", "P0101", "P0128", "P0455", "P0420", "P0562"):
             found = advice(number)
             self.assertTrue(found.words, number)
-            self.assertFalse(found.words.startswith(found.title), found)
+            self.assertFalse(found.words.startswith(("May be driven", found.title)), found)
+
+    def test_a_misfire_is_not_unknown(self) -> None:
+        """Misfire codes are read as one pattern, which the suspects explain."""
+        for codes in (("P0300",), ("P0106", "P0300"), ("P0304",)):
+            self.assertNotIn("not known", advice(*codes).words)
 
     def test_codes_that_were_not_read_are_no_codes_nowhere(self) -> None:
         for unread in (Unread(Part.CONFIRMED, "no answer"), Unread(Part.CONFIRMED, "not offered", offered=False)):

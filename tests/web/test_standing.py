@@ -10,17 +10,20 @@ from django.core.management import CommandError, call_command
 
 from gumshoe.core.casefile import assess_file, read_case
 from gumshoe.core.proof.tracker import Tracker
+from gumshoe.core.suspects.driving import Mended
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases.standing import standing, tabs
 from gumshoe.web.live.models import Recording
 from gumshoe.web.proofs import drawing
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.repairs import clearing, ends, offering, verdicts, working
+from gumshoe.web.reports import importing
 from gumshoe.web.reports import services as reports
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop import demo_steps
 from gumshoe.web.shop import services as shop
 from gumshoe.web.suspects import services as suspects
+from gumshoe.web.suspects.judging import mended_of
 from tests.web.test_work import WithCar
 
 
@@ -110,10 +113,18 @@ class NextAction(WithCar):
         page = self.client.get(f"/cases/{self.case.pk}/report/")
         self.assertContains(page, "Crankcase ventilation hose split")
         self.assertNotContains(page, "This is a guess")
+        self.assertContains(self.client.get(f"/cases/{self.case.pk}/read/"), "Mended and proven")
         board = dict(shop.board())
         self.assertEqual([card.case for card in board["Hand over"]], [self.case])
+        came = importing.import_case(self.tess, download.content)
+        cleared = proofs.clearing_of(came)
+        assert cleared
+        self.assertEqual(proofs.still_to_drive(cleared, proofs.tracker_of(cleared)).trips, ())
+        self.assertContains(self.client.get(f"/cases/{came.pk}/prove/"), "Nothing is left to be driven")
+        self.assertContains(self.client.get(f"/cases/{came.pk}/read/"), "Mended and proven")
+        reports.close(came, self.tess)
         reports.close(self.case, self.tess)
-        self.assertEqual([case.pk for case in shop.closed()], [self.case.pk])
+        self.assertEqual({case.pk for case in shop.closed()}, {self.case.pk, came.pk})
 
     def test_a_proof_can_be_rebuilt_from_the_record(self) -> None:
         self.key("on")
@@ -124,6 +135,7 @@ class NextAction(WithCar):
         demo_steps.clear_and_drive(self.case, self.tess)
         clearing = proofs.clearing_of(self.case)
         assert clearing
+        self.assertEqual(mended_of(self.case), Mended.PROVEN)
         tracker = proofs.tracker_of(clearing)
         self.assertEqual(len(tracker.trips), 2)
         self.assertGreater(tracker.similar_s, 60.0)

@@ -28,12 +28,13 @@ from gumshoe.core.signals.detectors import Context, judge_recording
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.trims import LeakFit, fit_leak
 from gumshoe.core.suspects import Assessment
-from gumshoe.core.suspects.driving import DriveAdvice
+from gumshoe.core.suspects.driving import DriveAdvice, Mended
 from gumshoe.core.suspects.relations import CodesRead
 from gumshoe.core.suspects.roots import root_causes
 
 SHOWN_SUSPECTS = 8
 SHOWN_TESTS = 5
+_MENDED = {"proven": Mended.PROVEN, "not yet": Mended.UNPROVEN, "came back": Mended.NO}
 NO_TIME = datetime(2000, 1, 1, tzinfo=UTC)
 
 
@@ -221,6 +222,7 @@ def grounds_of(case: CaseFile, costs: Costs | None = None) -> Grounds:
         case.vehicle.odometer_km,
         _age(case),
         costs=costs or Costs(),
+        mended=_MENDED[case.proof.verdict] if case.proof and case.work else Mended.NO,
     )
 
 

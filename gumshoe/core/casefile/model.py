@@ -227,6 +227,7 @@ class ConditionFacts:
     failed: bool = False
     plain: str = ""
     by_hand: bool = False
+    waits: bool = False
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.planning import Costs, Strategy
+from gumshoe.core.suspects.driving import Mended
 
 
 @dataclass(frozen=True)
@@ -19,7 +20,7 @@ class Grounds:
 
     ``snapshot``: the scan that tells, None where nothing was read; ``asked_lamp``: out, steady or flashing, as the
     customer said; ``learned``: factors on the base rates from the shop's own repairs, by suspect; ``lacks``: equipment
-    this shop has not; ``way``: the way to work.
+    this shop has not; ``way``: the way to work; ``mended``: how far the work is.
     """
 
     knowledge: Knowledge = field(repr=False)
@@ -34,6 +35,7 @@ class Grounds:
     costs: Costs = field(default_factory=Costs)
     lacks: frozenset[str] = frozenset()
     way: Strategy = Strategy.TELLING
+    mended: Mended = Mended.NO
 
     @property
     def key(self) -> tuple[int, bytes]:

@@ -35,7 +35,7 @@ from gumshoe.core.planning import (
     what_is_here,
 )
 from gumshoe.core.suspects import Assessment, assess
-from gumshoe.core.suspects.driving import DriveAdvice, drive_advice, situation_of
+from gumshoe.core.suspects.driving import DriveAdvice, after_work, drive_advice, situation_of
 from gumshoe.core.suspects.relations import CodesRead, read_codes
 
 
@@ -79,9 +79,9 @@ class Judged:
 
     @cached_property
     def advice(self) -> DriveAdvice:
-        """Whether the car may be driven."""
+        """Whether the car may be driven, as it stands with the work that was done."""
         grounds = self.grounds
-        return drive_advice(
+        found = drive_advice(
             situation_of(
                 self.read.codes,
                 grounds.knowledge,
@@ -93,6 +93,7 @@ class Judged:
                 scanned=grounds.snapshot is not None,
             )
         )
+        return after_work(found, grounds.mended)
 
     @cached_property
     def notes(self) -> tuple[str, ...]:

@@ -110,6 +110,12 @@ class Knowledge:
         return frozenset(self.by_code)
 
     @cached_property
+    def weighed(self) -> frozenset[str]:
+        """Every code that bears on a suspect: raised by one, or read as a graded clue (the misfire codes)."""
+        graded = {name for row in self.faults.values() for name in row.graded}
+        return self.linked | {number for number, row in self.codes.items() if row.evidence in graded}
+
+    @cached_property
     def by_code(self) -> dict[str, dict[str, float]]:
         """For each code, the suspects that raise it and their chance."""
         return _turned({name: row.codes for name, row in self.faults.items()})

@@ -85,6 +85,8 @@ class Condition:
     """The same for the customer, without the trade's words; empty where ``words`` are plain enough."""
     by_hand: bool = False
     """It is tried by hand, not driven: it can be done now."""
+    waits: bool = False
+    """Only distance or days meet it: nobody drives it today."""
 
     @property
     def for_customer(self) -> str:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from enum import Enum
 from fnmatch import fnmatchcase
 from functools import cache
 from pathlib import Path
@@ -26,6 +27,7 @@ FILE = Path(__file__).parent.parent / "knowledge" / "dangers.toml"
 SHOWN = 0.5
 """From this probability on, a suspect that a test has shown counts as there."""
 WATCH = "Watch the lamp: if it flashes, stop."
+MAY = "May be driven"
 NOT_KNOWN = "Not known: look it up before driving"
 ASIDE = (Role.STALE, Role.SELF)
 """Roles of codes that say nothing of the car's state now."""
@@ -46,11 +48,19 @@ class DriveAdvice:
         return self.title != NOT_KNOWN
 
 
+class Mended(Enum):
+    """How far the work is: nothing done that counts, done and cleared with its proof open, or proven."""
+
+    NO = ""
+    UNPROVEN = "unproven"
+    PROVEN = "proven"
+
+
 @dataclass(frozen=True)
 class Situation:
     """What is known when somebody asks. ``tests``: the newest outcome by test; ``shown``: suspects a test has shown;
     ``values``: what the car told, by channel; ``unread``: what could not be read, in words; ``scanned``: whether codes
-    were read at all; ``linked``: codes that a suspect of this powertrain can raise."""
+    were read at all; ``weighed``: codes that bear on a suspect of this powertrain."""
 
     readings: tuple[CodeReading, ...] = ()
     lamp: str = ""
@@ -60,7 +70,7 @@ class Situation:
     values: Mapping[str, float] = field(default_factory=dict)
     unread: tuple[str, ...] = ()
     features: frozenset[str] = frozenset()
-    linked: frozenset[str] = frozenset()
+    weighed: frozenset[str] = frozenset()
     scanned: bool = True
 
     @property
@@ -109,19 +119,39 @@ def drive_advice(seen: Situation) -> DriveAdvice:
         title = NOT_KNOWN if not holding or (doubts and seen.scanned) else holding[0].title
         return DriveAdvice(False, title, " ".join([*(row.words for row in holding), *doubts]), told)
     soon = [row for row in rows if row.severity != "can wait"]
-    unlinked = [row.number for row in rows if row.number not in seen.linked]
+    unlinked = [row.number for row in rows if row.number not in seen.weighed]
     if soon or unlinked:
         advice = soon[0].advice if soon else "Bring it to the workshop without haste and without load."
         if unlinked:
             advice += f" What is behind {_listed(unlinked)} is not known here: look it up before a long way."
-        return _said("May be driven gently", advice)
+        return _said(f"{MAY} gently", advice)
     if rows:
-        return _said("May be driven", rows[0].advice)
+        return _said(MAY, rows[0].advice)
     return DriveAdvice(False, "No code that limits driving", WATCH)
+
+
+def after_work(advice: DriveAdvice, mended: Mended) -> DriveAdvice:
+    """What the advice for the car as it came in becomes with the work. A proof needs its drive, so the workshop may;
+    what is not known stays not known."""
+    if mended is Mended.NO or not advice.sure:
+        return advice
+    came = f"It came in with: {advice.title[:1].lower()}{advice.title[1:]}."
+    if mended is Mended.PROVEN:
+        words = "Should the lamp come on again, or anything feel as it did before, have it looked at."
+        if advice.stop:
+            words = f"{came} Try once more at the hand-over that this is gone. {words}"
+        return DriveAdvice(False, "Mended and proven: may be driven", words, advice.reasons)
+    if not advice.stop:
+        return advice
+    words = f"Mended, and not proven yet. {came} Make sure at a standstill that this is gone before it moves."
+    return DriveAdvice(True, "Only the workshop drives it, for the proof", words, advice.reasons)
 
 
 def _said(title: str, words: str) -> DriveAdvice:
     """The advice without saying its title twice: where the words begin with it, their first part becomes the title."""
+    if title.startswith(MAY) and words.startswith((f"{MAY};", f"{MAY}.")):
+        rest = words[len(MAY) :].lstrip(".; ")
+        return DriveAdvice(False, title, rest[:1].upper() + rest[1:] or WATCH)
     if not words.startswith(title):
         return DriveAdvice(False, title, words)
     first = re.match(r"[^.;:]+", words)
@@ -188,6 +218,6 @@ def situation_of(
         values=dict(engine.values) if engine else {},
         unread=snapshot.codes_unread if snapshot else (),
         features=knowledge.powertrain.features,
-        linked=knowledge.linked,
+        weighed=knowledge.weighed,
         scanned=scanned,
     )

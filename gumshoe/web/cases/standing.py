@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from copy import copy
 from dataclasses import dataclass
+from datetime import date
 from typing import Any
 from urllib.parse import urlencode
 
@@ -19,7 +20,7 @@ from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.live.models import Recording
-from gumshoe.web.proofs.models import HandTried, Judgement
+from gumshoe.web.proofs.models import FollowUp, HandTried, Judgement
 from gumshoe.web.repairs.models import Answer, ClearingBegun, Line, LooseEnd, Review, Verdict
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.suspects.planned import NOT_YET, KeptAction, kept_action, kept_rows
@@ -126,16 +127,22 @@ class _Facts:
         self.worked = [work for line in self.lines for work in line.works.all()]
         self.loose = sum(not hasattr(row, "closed") for row in case.looseends.all())
         self.sent_back = self.verdict is not None and self._is_sent_back(self.verdict)
-        follow = newest(case.followups.all())
-        self.waits_until = (
-            follow.due if follow and judgement is not None and follow.due > timezone.localdate() else None
-        )
+        self.to_show = _to_show(judgement.conditions) if judgement is not None else ""
+        self.waits_until = self._waits_until() if judgement is not None else None
         to_try = self._to_try(judgement) if judgement is not None else []
         self.to_try = next((words for words, told in to_try if not told), "")
         reason = left((row["done"] for row in judgement.conditions), judgement.reasons) if judgement is not None else ""
         self.left = "" if reason == NOT_READ else reason.partition(":")[0]
         self.told_since = (bool(to_try) or reason == NOT_READ) and not self.to_try
         self.ever_worked = any(line.works.all() for line in case.lines.all())
+
+    def _waits_until(self) -> date | None:
+        """The day to look again, where that is what comes next: somebody named it, or nothing is left to be driven."""
+        follow = newest(self.case.followups.all())
+        if follow is None or follow.due <= timezone.localdate():
+            return None
+        due: date = follow.due
+        return None if self.to_show and follow.why == FollowUp.BY_ITSELF else due
 
     def _to_try(self, judgement: Judgement) -> list[tuple[str, bool]]:
         """What the last judgement missed that is tried by hand, in short, and whether it was told since."""
@@ -184,6 +191,18 @@ class _Facts:
         return frozenset(name for name, yes in reached.items() if yes)
 
 
+def _to_show(conditions: list[dict[str, Any]]) -> str:
+    """What meets the open lines of a check list: driving, or measuring again; empty where only time does."""
+    left = [row for row in conditions if not (row["done"] or row.get("by_hand") or row.get("waits"))]
+    if not left:
+        return ""
+    return (
+        "Measure again what was wrong"
+        if all(row.get("signal") for row in left)
+        else "Drive what its proof still misses"
+    )
+
+
 def _in_short(words: str) -> str:
     """What is to be tried, without its particulars."""
     found = plain(words).partition(":")[0]
@@ -229,7 +248,7 @@ def _next(facts: _Facts, wait: bool) -> tuple[str, ...]:
             return "prove", "Key on, read the codes and judge the proof", ""
         if facts.waits_until:
             return "prove", f"Waits for its proof: look again on {facts.waits_until:%d %b}", ""
-        return "prove", "Drive and prove the repair", ""
+        return "prove", facts.to_show or "Drive and prove the repair", ""
     if facts.sent_back and not facts.worked:
         return _planned(facts.case, wait, "The verdict was sent back: ", "bad")
     if facts.open_lines or facts.worked:

@@ -74,6 +74,9 @@ class Recurrence(Evidence):
 class FollowUp(Evidence):
     """When a case whose proof is still open is looked at again; the latest holds."""
 
+    BY_ITSELF = "proof still open"
+    """Why, where nobody gave a reason: the day is a reminder, and what can be driven is driven before."""
+
     due = models.DateField()
     km = models.PositiveIntegerField(null=True, blank=True)
     why = models.CharField(max_length=200)

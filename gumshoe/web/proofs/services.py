@@ -100,7 +100,11 @@ def recorded(clearing: Clearing) -> list[Observation]:
 
 
 def still_to_drive(clearing: Clearing, tracker: Tracker) -> DrivePlan:
-    """The cheapest drive for what is missing."""
+    """The cheapest drive for what is missing; none where the proof came with a file, proven by drives that are not on
+    record here."""
+    came = judged_elsewhere(clearing)
+    if came is not None and came.verdict == Verdict.PROVEN:
+        return DrivePlan((), ())
     needs = needs_of(tracker.plan, tracker.completed, frame_met=tracker.frame_met, tried=tracker.circumstances_met)
     warm = _is_warm(clearing.case)
     features = cases.powertrain_of(clearing.case).features

@@ -85,7 +85,7 @@ def condition_of(found: Curve) -> Condition:
     words = f"Fault-free for long enough: it was seen {found.before.times} times over {found.before.over:,.0f} {unit}"
     shown = f"{found.clean:,.0f} of {found.wanted:,.0f} {unit}; fixed with {found.now:.0%} so far".replace("%", " %")
     share = 1.0 if found.enough else min(found.clean / found.wanted, 1.0) if found.wanted else 1.0
-    return Condition(words, found.enough, shown, share)
+    return Condition(words, found.enough, shown, share, waits=True)
 
 
 # -- following up -----------------------------------------------------------------------------------------
@@ -96,7 +96,7 @@ def follow_up(case: Case, user: User, due: date, km: int | None, why: str) -> Fo
     today = timezone.localdate()
     if not today <= due <= today + timedelta(days=MOST_DAYS):
         raise BadInput(f"{due:%d %b %Y} cannot be followed up.", remedies=(f"from today on, within {MOST_DAYS} days",))
-    return FollowUp.objects.create(case=case, by=user, due=due, km=km, why=why.strip()[:200] or "proof still open")
+    return FollowUp.objects.create(case=case, by=user, due=due, km=km, why=why.strip()[:200] or FollowUp.BY_ITSELF)
 
 
 def remember(case: Case, user: User, found: Curve | None) -> FollowUp | None:
@@ -106,7 +106,7 @@ def remember(case: Case, user: User, found: Curve | None) -> FollowUp | None:
         return held
     km = round(found.left) if found and found.before.unit is Unit.KM and found.left < 1e6 else None
     days = DAYS_LATER if km is None else min(max(round(km / KM_A_DAY), 1), MOST_DAYS)
-    return follow_up(case, user, timezone.localdate() + timedelta(days=days), km, "proof still open")
+    return follow_up(case, user, timezone.localdate() + timedelta(days=days), km, FollowUp.BY_ITSELF)
 
 
 @dataclass(frozen=True)

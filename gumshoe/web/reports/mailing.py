@@ -10,6 +10,7 @@ from django.core.validators import validate_email
 from django.template.loader import render_to_string
 
 from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.suspects.driving import Mended
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import offering
@@ -40,7 +41,8 @@ def send_proposal(case: Case, user: User, to: str) -> Mail:
         "shop": shop,
         "shop_settings": shop,
         "verdict": case.verdicts.last(),
-        "advice": None if case.works.exists() else judging.judged(case).advice,
+        "advice": judging.judged(case).advice,
+        "mended": judging.mended_of(case) is not Mended.NO,
     }
     text = render_to_string("reports/proposal_mail.txt", values)
     subject = f"{shop.shop_name}: proposal for {case.vehicle.plate}, case {case.number}"

@@ -13,6 +13,7 @@ from gumshoe.core.judgement import Grounds, Judged, Kept
 from gumshoe.core.planning import Costs, Strategy
 from gumshoe.core.proof.provoked import Found, causes_on_record, provoked, said_by_customer, sort_codes
 from gumshoe.core.proof.tracker import Verdict as ProofVerdict
+from gumshoe.core.suspects.driving import Mended
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
@@ -26,6 +27,7 @@ from gumshoe.web.suspects.models import Ruling
 from gumshoe.web.ui.memo import once
 
 _kept = Kept()
+_MENDED = {ProofVerdict.PROVEN.value: Mended.PROVEN, ProofVerdict.CAME_BACK.value: Mended.NO}
 
 
 @once
@@ -53,6 +55,7 @@ def grounds_of(case: Case) -> Grounds:
         Costs(settings.labour_per_hour),
         frozenset(settings.lacks),
         way_of(case),
+        mended_of(case),
     )
 
 
@@ -148,6 +151,18 @@ def failed_repairs(case: Case) -> list[tuple[str, str, str]]:
     if document:
         failed += [(row.repair, "imported", row.at) for row in document.work if row.did_not_help]
     return list(dict.fromkeys(failed))
+
+
+def mended_of(case: Case) -> Mended:
+    """How far the work is: cleared after the newest of it, and what the proof of that clearing says."""
+    clearing = case.clearings.filter(triage=False).last()
+    if clearing is None:
+        return Mended.NO
+    works = list(case.works.values_list("at", flat=True))
+    if not works or max(works) > clearing.at:
+        return Mended.NO
+    judged = {row.clearing_id: row.verdict for row in entries(case, "judgements")}
+    return _MENDED.get(judged.get(clearing.pk, ""), Mended.UNPROVEN)
 
 
 @once
