@@ -22,6 +22,7 @@ from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.obd.status import Monitor, MonitorStatus
 from gumshoe.core.powertrain.description import Powertrain, usual
 from gumshoe.core.powertrain.positions import Pattern
+from gumshoe.core.suspects.story import story
 
 POWERTRAIN = TypeAdapter(Powertrain)
 V6 = {"layout": "V", "cylinders": 6, "phasers": "both", "injection": "direct", "displacement_l": 3.0}
@@ -157,6 +158,15 @@ class SharedPoints(Situation):
         self.assertEqual(set(found.assessment.best), {"meter_unplugged", "coil_circuit_open_2"})
         self.assertEqual(found.read.shared[0].id, "plug_meter")
         self.assertEqual(self.role(found, "P0352"), "CHASE")
+
+    def test_the_rival_of_a_shared_point_is_one_part_on_it(self) -> None:
+        """Four heaters on one feed, and a cylinder that misfires by itself: that is another fault, no rival."""
+        heaters = ("P0031", "P0037", "P0051", "P0057")
+        found = assess_file(case(V6, *heaters, "P0304", symptoms=("rough_idle",)))
+        self.assertEqual(found.assessment.suspects[0].id, "shared_feed_heaters")
+        told = " ".join(story(found.assessment, "shared_feed_heaters"))
+        self.assertNotIn("cylinder 4", told)
+        self.assertRegex(told, r"[Hh]eater of .* would not bring P00\d\d")
 
     def test_five_open_circuits_and_a_headlamp_accuse_the_ground(self) -> None:
         headlamp = OwnCode("B1A20", "left headlamp", "circuit open", part="fan")

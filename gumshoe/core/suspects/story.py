@@ -13,6 +13,8 @@ from gumshoe.core.suspects.weighing import SPEAKS
 
 MOST = 3
 """So many clues are named in one sentence."""
+RIVALS = 120
+"""So many of the likeliest are looked at for a rival."""
 RARER = 2.0
 """From this ratio on one suspect is said to be rarer than another."""
 
@@ -43,14 +45,23 @@ SURE = 0.5
 
 
 def _rival(assessment: Assessment, suspect: Suspect) -> Suspect | None:
-    """The best other suspect that would need another repair and is no part of the same explanation."""
+    """The best other suspect that would need another repair, is no part of the same explanation and fits one of the
+    clues that speak loudest for the suspect: a fault of another kind, there at the same time, is no rival. The best of
+    any kind where none does."""
     together = assessment.best if suspect.id in assessment.best else ()
-    others = (
+    others = [
         item
         for item in assessment.suspects
         if item.id not in together and item.id != suspect.id and item.row.repair != suspect.row.repair
-    )
-    return next(others, None)
+    ]
+    loudest = set(_fits(assessment, suspect.id)[:MOST])
+    rivals = (item for item in others[:RIVALS] if loudest.intersection(_fits(assessment, item.id)))
+    return next(rivals, next(iter(others), None))
+
+
+def _fits(assessment: Assessment, name: str) -> list[Clue]:
+    """What is on record that the suspect would bring, the loudest first."""
+    return [clue for clue, ratio in _alone(assessment, name) if ratio > SPEAKS and clue.value != "absent"]
 
 
 def _alone(assessment: Assessment, name: str) -> list[tuple[Clue, float]]:
