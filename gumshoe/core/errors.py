@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 
 class GumshoeError(Exception):
     """Something went wrong that a technician can act on.
@@ -35,3 +37,17 @@ class DataError(GumshoeError):
 
 class BadInput(GumshoeError):
     """A value typed in by a person cannot be what it claims to be."""
+
+
+class OutOfRange(BadInput):
+    """A number that cannot be; it can be said again in the unit somebody works in."""
+
+    def __init__(self, label: str, value: float, low: float, high: float, unit: str) -> None:
+        said = f"{label}: {value:g} {unit} cannot be; it must lie between {low:g} and {high:g} {unit}."
+        super().__init__(said, remedies=(f"check the unit: this field is in {unit or 'plain digits'}",))
+        self.label, self.numbers, self.unit = label, (value, low, high), unit
+
+    def said_in(self, unit: str, turn: Callable[[float], float]) -> OutOfRange:
+        """The same in another unit."""
+        value, low, high = map(turn, self.numbers)
+        return OutOfRange(self.label, value, low, high, unit)

@@ -2,6 +2,7 @@
 
 import time
 from dataclasses import replace
+from html import unescape
 
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -261,6 +262,12 @@ class HandTests(TestCase):
         shop.save()
         page = self.client.get(reverse("bench:test", args=(self.case.pk, "fuel_pressure")))
         self.assertContains(page, "in psi, or a number with its own unit")
+        refused = self.client.post(
+            reverse("bench:record", args=(self.case.pk, "fuel_pressure")), {"idle_kpa": "9000", "load_kpa": "50"}
+        )
+        said = unescape(refused.content.decode())
+        self.assertRegex(said, r"9000 psi cannot be; it must lie between [\d.]+ and [\d.]+ psi")
+        self.assertNotIn("kPa cannot be", said)
         typed = {"idle_kpa": "50", "load_kpa": "345 kPa"}
         self.client.post(reverse("bench:record", args=(self.case.pk, "fuel_pressure")), typed)
         row = TestRecord.objects.get()

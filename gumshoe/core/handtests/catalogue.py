@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
 
-from gumshoe.core.errors import BadInput, DataError
+from gumshoe.core.errors import BadInput, DataError, OutOfRange
 from gumshoe.core.handtests import electrical, engine, upkeep
 from gumshoe.core.handtests.rows import HandTestRow, HandTestsFile, InputRow, Value, Values, Work, Worked
 from gumshoe.core.knowledge.catalogue import Knowledge, tables
@@ -109,10 +109,7 @@ def _one(row: InputRow, label: str, text: str) -> float:
     except BadInput as error:
         raise BadInput(f"{label}: {error.what}", remedies=error.remedies) from error
     if not row.low <= value <= row.high:
-        raise BadInput(
-            f"{label}: {value:g} {row.unit} cannot be; it must lie between {row.low:g} and {row.high:g} {row.unit}.",
-            remedies=(f"check the unit: this field is in {row.unit or 'plain digits'}",),
-        )
+        raise OutOfRange(label, value, row.low, row.high, row.unit)
     return value
 
 

@@ -8,7 +8,7 @@ from functools import cache
 
 import pint
 
-from gumshoe.core.errors import BadInput, DataError
+from gumshoe.core.errors import BadInput, DataError, OutOfRange
 from gumshoe.core.knowledge.rows import OutcomeRow, ReadingRow, Specification, TestRow
 
 _COMPARE = {
@@ -88,10 +88,7 @@ def check_reading(row: ReadingRow, text: str) -> Reading:
     value = _in_unit(row, cleaned)
     low, high = row.low if row.low is not None else float("-inf"), row.high if row.high is not None else float("inf")
     if not low <= value <= high:
-        raise BadInput(
-            f"{row.label}: {value:g} {row.unit} cannot be; it must lie between {low:g} and {high:g} {row.unit}.",
-            remedies=(f"check the unit: this field is in {row.unit}",),
-        )
+        raise OutOfRange(row.label, value, low, high, row.unit)
     return value
 
 

@@ -16,7 +16,7 @@ from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.models import HandMeasurement, TestRecord
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.ui.readers import shop_scale, typed_in_shop
+from gumshoe.web.ui.readers import said_in_shop, shop_scale, typed_in_shop
 
 
 def listed(case: Case) -> list[HandTestRow]:
@@ -48,7 +48,9 @@ def fields_of(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> list[di
 
 def worked(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> Worked:
     """What the typed values come to. Raises BadInput naming the field."""
-    return work_out(row, values_of(row, _in_units(case, row, typed), cases.powertrain_of(case).cylinders))
+    with said_in_shop():
+        values = values_of(row, _in_units(case, row, typed), cases.powertrain_of(case).cylinders)
+    return work_out(row, values)
 
 
 def _in_units(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> dict[str, str]:

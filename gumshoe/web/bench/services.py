@@ -19,7 +19,7 @@ from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.suspects.judging import judged
 from gumshoe.web.ui.memo import once
-from gumshoe.web.ui.readers import shop_scale, typed_in_shop
+from gumshoe.web.ui.readers import said_in_shop, shop_scale, typed_in_shop
 from gumshoe.web.vehicles import services as vehicles
 from gumshoe.web.vehicles.links import speed_where_connected
 
@@ -37,11 +37,12 @@ def record(
 ) -> TestRecord:
     """Check every reading, decide, store. ``worked_out``: the outcome a hand test came to by what was typed there.
     Raises BadInput naming the field; then nothing is stored."""
-    readings = {
-        row.key: check_reading(row, typed_in_shop(typed.get(row.key, ""), row.unit))
-        for row in test.readings
-        if row.key not in ASKED or typed.get(row.key)
-    }
+    with said_in_shop():
+        readings = {
+            row.key: check_reading(row, typed_in_shop(typed.get(row.key, ""), row.unit))
+            for row in test.readings
+            if row.key not in ASKED or typed.get(row.key)
+        }
     outcome = outcome_of(test, worked_out)
     if outcome is None:
         readings, outcome = decided(test, readings, cases.specification_of(case))
