@@ -45,7 +45,7 @@ from gumshoe.simulator.models import models  # noqa: E402
 from gumshoe.simulator.parts import Parts, healthy  # noqa: E402
 from gumshoe.simulator.vehicle import Key, Vehicle  # noqa: E402
 
-ROUNDS = 4
+ROUNDS = 6
 LOOK_S, CODES_S = 1.0, 30.0
 FILLS_UP = frozenset({"ash_g"})
 """What changes as a car is driven, and is no fault."""

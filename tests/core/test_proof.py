@@ -92,6 +92,25 @@ class Proof(unittest.TestCase):
         back = Observation(0.0, confirmed=(), pending=("P0443",), permanent=())
         self.assertIs(replay(made, [*driven, back]).verdict()[0], Verdict.CAME_BACK)
 
+    def test_a_monitor_the_car_does_not_tell_of_is_proven_by_the_drive_it_wants(self) -> None:
+        """SAE J1979: a spark engine's readiness has no bit for boost, many cars none for the tank."""
+        pull = CRUISE | {"rpm": 2400.0, "load_pct": 88.0}
+        cold = IDLE | {"coolant_c": 12.0}
+        for code, monitor, driven, short in (
+            ("P0299", "boost pressure", trip(pull, 60), trip(IDLE, 300)),
+            ("P0442", "evaporative system", trip(cold, 60)[:-1] + trip(CRUISE, 160)[30:], trip(CRUISE, 300)),
+        ):
+            module = ModuleSnapshot(0x7E8, status=status(), codes=(StoredCode(code, CodeState.CONFIRMED),))
+            made = plan_proof(Snapshot(datetime.now(UTC), "11 bit", (module,)), expand(Powertrain()))
+            self.assertEqual(made.untold, {monitor})
+            self.assertEqual(replay(made, driven * 2).verdict(), (Verdict.PROVEN, ()), code)
+            verdict, missing = replay(made, short * 2).verdict()
+            self.assertIs(verdict, Verdict.NOT_YET)
+            self.assertIn("does not tell", missing[0])
+        untold = ModuleSnapshot(0x7E8, codes=(StoredCode("P0299", CodeState.CONFIRMED),))  # readiness was not read
+        made = plan_proof(Snapshot(datetime.now(UTC), "11 bit", (untold,)), expand(Powertrain()))
+        self.assertEqual(made.untold, frozenset())
+
     def test_two_good_trips_near_the_frame_prove_it(self) -> None:
         seen = trip(IDLE, 120, "fuel system") + trip(IDLE, 120, "fuel system")
         self.assertEqual(replay(plan(), seen).verdict(), (Verdict.PROVEN, ()))

@@ -70,6 +70,21 @@ class Planned(unittest.TestCase):
         self.assertEqual(set(found.plan.monitors), {"comprehensive components"})
         self.assertIsNone(found.plan.window)
 
+    def test_what_was_stored_while_driving_is_driven(self) -> None:
+        """Sensors and wiring are checked at idle too; a pedal's worn spot shows only where the pedal goes."""
+        for frame, there in (
+            ({"rpm": 1726.0, "load_pct": 79.0, "speed_kmh": 36.0}, True),
+            ({"rpm": 1726.0, "load_pct": 79.0}, True),
+            ({"rpm": 760.0, "load_pct": 20.0, "speed_kmh": 0.0}, False),
+            ({"rpm": 0.0, "load_pct": 0.0, "speed_kmh": 0.0}, False),
+        ):
+            module = ModuleSnapshot(
+                0x7E8, codes=(StoredCode("P2138", CodeState.CONFIRMED),), frames=(FreezeFrame("P2138", frame),)
+            )
+            found = plan(work="renew_pedal_sensor", scans=(Snapshot(datetime.now(UTC), "11 bit", (module,)),))
+            self.assertEqual("driven_off" in asked(found), there, frame)
+            self.assertEqual("town" in driven(found), there, frame)
+
     def test_a_tank_leak_waits_for_its_monitor_and_asks_for_no_load(self) -> None:
         found = plan("P0442", work="mend_evap_lines")
         self.assertIn("evaporative system", found.plan.monitors)

@@ -50,6 +50,7 @@ class ProofPlan:
                     "title": row.title,
                     "monitor": row.monitor,
                     "trips": row.trips,
+                    "told": row.monitor not in self.plan.untold,
                     "held": row.held,
                     "set_by_work": row.provoked,
                 }

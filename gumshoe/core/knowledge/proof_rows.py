@@ -25,6 +25,12 @@ class SegmentRow:
     cautions: tuple[str, ...] = ()
     needs: tuple[str, ...] = ()
 
+    def holds(self, rpm: float, load_pct: float, warm: bool) -> bool:
+        """Whether a moment of driving is where it usually leads."""
+        return (
+            warm == self.warm and self.rpm[0] <= rpm <= self.rpm[1] and self.load_pct[0] <= load_pct <= self.load_pct[1]
+        )
+
 
 @dataclass(frozen=True)
 class SegmentsFile:
@@ -38,7 +44,8 @@ class SegmentsFile:
 class AsksRow:
     """When a circumstance belongs to a proof: every condition given here holds. ``said``: the beginning of a word the
     customer used; ``suspects``, ``repairs``, ``codes``: patterns; ``modes``: failure modes; ``kinds``: kinds of code;
-    ``wiring``: a repair of wires or plugs; ``no_frame``: no frame of running conditions was stored."""
+    ``wiring``: a repair of wires or plugs; ``no_frame``: no frame of running conditions was stored; ``moving``: a frame
+    of a code was stored while the car moved."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
 
@@ -53,6 +60,7 @@ class AsksRow:
     features: tuple[str, ...] = ()
     wiring: bool = False
     no_frame: bool = False
+    moving: bool = False
 
 
 @dataclass(frozen=True)

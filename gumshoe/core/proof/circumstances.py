@@ -24,7 +24,8 @@ FILE = Path(__file__).parent.parent / "knowledge" / "circumstances.toml"
 @dataclass(frozen=True)
 class Repaired:
     """What bears on how a repair is proven: the customer's words and symptoms, the suspects it was aimed at, the
-    repairs made, the codes of the scan before clearing. ``framed``: a frame of running conditions was stored."""
+    repairs made, the codes of the scan before clearing. ``framed``: a frame of running conditions was stored;
+    ``moving``: one of the frames was stored while the car moved."""
 
     symptoms: frozenset[str] = frozenset()
     said: str = ""
@@ -32,6 +33,7 @@ class Repaired:
     repairs: tuple[str, ...] = ()
     codes: tuple[str, ...] = ()
     framed: bool = False
+    moving: bool = False
 
 
 @dataclass(frozen=True)
@@ -97,6 +99,7 @@ def _holds(asks: AsksRow, seen: _Seen) -> bool:
         and (not asks.features or bool(seen.features.intersection(asks.features)))
         and (not asks.wiring or seen.wiring)
         and (not asks.no_frame or not done.framed)
+        and (not asks.moving or done.moving)
     )
 
 

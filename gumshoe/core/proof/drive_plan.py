@@ -111,6 +111,15 @@ def segments_for(features: frozenset[str]) -> tuple[SegmentRow, ...]:
     return tuple(row for row in segments_file().segment if set(row.needs) <= features)
 
 
+def asked_by(monitor: str) -> tuple[tuple[SegmentRow, ...], ...]:
+    """What a monitor wants of one trip: one segment of every list; of one that is not known here, what sensors and
+    wiring want."""
+    file = segments_file()
+    rows = {row.id: row for row in file.segment}
+    clauses = file.monitor.get(monitor, file.monitor["comprehensive components"])
+    return tuple(tuple(rows[name] for name in clause) for clause in clauses)
+
+
 def frame_segment(window: Window) -> SegmentRow:
     """A segment of its own for a frame that no usual segment leads to; one stored cold is driven before it is warm."""
     return SegmentRow(

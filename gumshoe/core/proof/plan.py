@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.proof_rows import CircumstanceRow
 from gumshoe.core.obd.snapshot import FreezeFrame, Snapshot
+from gumshoe.core.obd.status import MonitorStatus
 from gumshoe.core.proof.circumstances import Repaired, asked_of
 from gumshoe.core.proof.drive_plan import DrivePlan, Need, plan_drive, segments_file, segments_for
-from gumshoe.core.proof.similar import Window, window_of
+from gumshoe.core.proof.similar import STANDING_KMH, Window, window_of
 from gumshoe.core.signals.regions import Region, classify
 
 LAMP_TRIPS = 3
@@ -57,6 +58,9 @@ class Plan:
     by_itself: bool = False
     circumstances: tuple[CircumstanceRow, ...] = ()
     """Under what the repair is to be tried, beyond what the monitors want."""
+    untold: frozenset[str] = frozenset()
+    """Monitors of the targets that this car's readiness does not tell of: whether it was driven as they want is watched
+    instead."""
 
     @property
     def permanent(self) -> tuple[str, ...]:
@@ -112,6 +116,9 @@ def plan_proof(
     similar = next((row for row in frames if row.code in wanted and _asks_for_similar(row, knowledge)), None)
     known = [row for row in frames if row.code in knowledge.codes]
     measured = next((row for row in known if knowledge.codes[row.code].frame_clue), None)
+    done = repaired and replace(
+        repaired, codes=tuple(today), framed=similar is not None, moving=bool(today) and _moved(frames, wanted)
+    )
     return Plan(
         tuple(targets),
         similar.code if similar else "",
@@ -121,12 +128,29 @@ def plan_proof(
         frozenset(before.codes_in()),
         tuple(row.code for row in frames if row.code in wanted and _engine_stood(row)),
         by_itself,
-        asked_of(replace(repaired, codes=tuple(today), framed=similar is not None), knowledge) if repaired else (),
+        asked_of(done, knowledge) if done else (),
+        _untold(targets, module.status if module else None),
     )
+
+
+def _untold(targets: Iterable[Target], status: MonitorStatus | None) -> frozenset[str]:
+    """The monitors that the car does not have in its readiness (a petrol engine's boost, a tank that nobody checks);
+    none where readiness was not read."""
+    if status is None:
+        return frozenset()
+    told = {item.name for item in status.monitors if item.supported}
+    return frozenset(row.monitor for row in targets) - told
 
 
 def _engine_stood(frame: FreezeFrame) -> bool:
     return "rpm" in frame.values and frame.values["rpm"] < TURNS_RPM
+
+
+def _moved(frames: Iterable[FreezeFrame], wanted: Collection[str]) -> bool:
+    """Whether one of the codes was stored while the car moved: by its road speed, or by an engine that ran and a frame
+    that does not tell the speed. A code without a frame asks for its monitor alone."""
+    told = [row.values for row in frames if row.code in wanted and not _engine_stood(row)]
+    return any(values.get("speed_kmh", STANDING_KMH) >= STANDING_KMH for values in told if values)
 
 
 def _asks_for_similar(frame: FreezeFrame, knowledge: Knowledge) -> bool:

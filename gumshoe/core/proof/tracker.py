@@ -15,6 +15,7 @@ from enum import StrEnum
 from gumshoe.core.knowledge.catalogue import plain_monitors
 from gumshoe.core.knowledge.proof_rows import CircumstanceRow
 from gumshoe.core.obd.status import MonitorStatus
+from gumshoe.core.proof.drive_plan import asked_by
 from gumshoe.core.proof.plan import LAMP_TRIPS, WARM_UPS, Plan
 from gumshoe.core.signals.regions import WARM_C, classify
 from gumshoe.core.signals.trims import TOLERABLE_PCT
@@ -23,6 +24,8 @@ NOT_READ = "The codes were not read after the drive: key on, then judge again"
 TO_BE_READ = "Everything asked for has been shown. What is left: the codes read once more, key on"
 SIMILAR_NEED_S = 60.0
 """Time in similar conditions asked for in all (common practice)."""
+UNTOLD_NEED_S = 30.0
+"""Time in each range of a monitor that the car does not tell of, in one trip (common practice)."""
 SIGNAL_NEED_S = 30.0
 MAX_STEP_S = 30.0
 """A longer gap between two observations counts as this much at most: what was not watched proves nothing."""
@@ -67,6 +70,8 @@ class TripRecord:
     seconds: float = 0.0
     km: float = 0.0
     complete: set[str] = field(default_factory=set)
+    led: dict[tuple[str, int], float] = field(default_factory=dict)
+    """Seconds driven as each list of segments of a monitor that the car does not tell of wants."""
 
 
 @dataclass(frozen=True)
@@ -132,6 +137,7 @@ class Tracker:
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
         self.window = plan.window
+        self._untold = {name: asked_by(name) for name in plan.untold}
         self.trips: list[TripRecord] = []
         self.similar_s = 0.0
         self.signal_s = 0.0
@@ -209,6 +215,8 @@ class Tracker:
         if self.is_similar(rpm, load, values.get("coolant_c", 0.0), values.get("speed_kmh")):
             self.similar_s += step
         warm = values.get("coolant_c", 0.0) >= WARM_C
+        if rpm > 0.0:
+            self._drive_untold(rpm, load, warm, step, trip)
         for row in self.plan.circumstances:
             if not row.by_hand:
                 within = step > 0.0 and rpm > 0.0 and row.holds(rpm, load, warm)
@@ -218,6 +226,15 @@ class Tracker:
             total = values.get(f"stft_b{bank}_pct", 0.0) + values.get(f"ltft_b{bank}_pct", 0.0)
             self.signal_s += step
             self._signal_sum += total * step
+
+    def _drive_untold(self, rpm: float, load: float, warm: bool, step: float, trip: TripRecord) -> None:
+        """A monitor that the car does not tell of counts as run once the trip had of every list what it wants."""
+        for name, clauses in self._untold.items():
+            for place, clause in enumerate(clauses):
+                if any(row.holds(rpm, load, warm) for row in clause):
+                    trip.led[name, place] = trip.led.get((name, place), 0.0) + step
+            if all(trip.led.get((name, place), 0.0) >= UNTOLD_NEED_S for place in range(len(clauses))):
+                trip.complete.add(name)
 
     def is_similar(self, rpm: float, load: float, coolant_c: float, speed_kmh: float | None = None) -> bool:
         """Whether a moment lies within the stored frame's window."""
@@ -255,6 +272,9 @@ class Tracker:
             words = f"Monitor “{monitor}” run to its end ({codes})"
             about = plain_monitors().get(monitor, monitor)
             plain = f"The car's own check of {about} has run {'again' if need == 1 else f'on {need} trips'}"
+            if monitor in self.plan.untold:
+                words = f"Driven as monitor “{monitor}” wants ({codes}): this car does not tell when it has run"
+                plain = f"Driven so that the car's own check of {about} can run"
             rows.append(Condition(words, have >= need, shown, min(have / need, 1.0), plain=plain))
         if self.window is not None:
             rows.append(
