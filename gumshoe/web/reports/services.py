@@ -36,6 +36,10 @@ LAMP_MEANING = {
     "came back": "The fault has shown itself again. The case goes on.",
     "": "Nothing has been cleared and proven yet.",
 }
+PROVEN_UNTOLD = (
+    "The lamp is out, and the fault has not come back on the drive that would show it; this car does not tell by "
+    "itself when it has checked the repaired system."
+)
 NOTHING_DONE = (
     "Nothing was repaired: the lamp is expected to stay on, or to come on again. Should it flash, lift off and stop as "
     "soon as it is safe."
@@ -97,6 +101,8 @@ def lamp_meaning(case: Case, made: Clearing | None, verdict: str) -> str:
         return NOTHING_DONE
     if made is not None and made.by_itself and verdict != ProofVerdict.CAME_BACK:
         return LEFT_ALONE_PROVEN if verdict == ProofVerdict.PROVEN else LEFT_ALONE
+    if made is not None and verdict == ProofVerdict.PROVEN and proofs.plan_of(made).untold:
+        return PROVEN_UNTOLD
     return LAMP_MEANING[verdict]
 
 
