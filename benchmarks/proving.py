@@ -248,9 +248,11 @@ def main() -> None:
     began, rows, silent, crashed = time.monotonic(), list[Proved](), 0, list[str]()
     with ProcessPoolExecutor(2) as pool:
         waiting = {pool.submit(prove, task): task for task in tasks(options.most, options.only)}
-        for done in as_completed(waiting):
+        for count, done in enumerate(as_completed(waiting), 1):
             if done.cancelled():
                 continue
+            if count % 10 == 0:
+                print(f"{count} of {len(waiting)}, {(time.monotonic() - began) / 60.0:.0f} min", flush=True)
             if done.exception() is not None:  # a stand-in that breaks is a finding, not the end of the run
                 crashed.append(str(waiting[done]))
                 print(f"{waiting[done]}: {done.exception()}", flush=True)
