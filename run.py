@@ -79,6 +79,7 @@ def check(_arguments: list[str]) -> int:
     failed = 0
     for name, command in (
         ("ruff", [PYTHON, "-m", "ruff", "check", "."]),
+        ("format", [PYTHON, "-m", "ruff", "format", "--check", "--quiet", "."]),
         ("mypy", [PYTHON, "-m", "mypy"]),
         ("import contracts", [VENV / PYTHON.parent.name / "lint-imports"]),
     ):

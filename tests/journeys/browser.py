@@ -21,7 +21,7 @@ from tests.journeys.chromium import open_browser
 from tests.web import support
 
 ROOT = Path(__file__).resolve().parents[2]
-AXE = ROOT / "gumshoe/web/ui/static/vendor/axe/axe.min.js"
+AXE = ROOT / "tests/vendor/axe/axe.min.js"
 
 
 class Journey(StaticLiveServerTestCase):

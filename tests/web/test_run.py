@@ -16,6 +16,7 @@ from pathlib import Path
 
 from django.test import TransactionTestCase
 
+from gumshoe import __version__
 from gumshoe.simulator.fleet import fleet
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
@@ -140,9 +141,15 @@ class Commands(unittest.TestCase):
         manifest = tomllib.loads((ROOT / "gumshoe/web/ui/static/vendor/manifest.toml").read_text(encoding="utf-8"))
         for package in manifest["package"]:
             self.assertTrue(package["version"] and package["licence"])
-            for file in package["files"]:
-                path = ROOT / "gumshoe/web/ui/static/vendor" / package["folder"] / Path(file).name
-                self.assertTrue(path.is_file(), path)
+            folder = ROOT / package.get("into", "gumshoe/web/ui/static/vendor") / package["folder"]
+            for file in (*package["files"], "LICENSE"):
+                self.assertTrue((folder / Path(file).name).is_file(), f"{folder}: {file}")
+
+    def test_one_version_everywhere(self) -> None:
+        changes = (ROOT / "CHANGELOG.md").read_text(encoding="utf-8")
+        self.assertEqual(re.findall(r"^## (\d+\.\d+\.\d+)", changes, re.MULTILINE)[0], __version__)
+        project = tomllib.loads((ROOT / "pyproject.toml").read_text(encoding="utf-8"))
+        self.assertEqual(project["project"]["dynamic"], ["version"])
 
 
 class Demo(TransactionTestCase):
