@@ -80,6 +80,7 @@ def check(_arguments: list[str]) -> int:
     for name, command in (
         ("ruff", [PYTHON, "-m", "ruff", "check", "."]),
         ("format", [PYTHON, "-m", "ruff", "format", "--check", "--quiet", "."]),
+        ("templates, styles, scripts", [PYTHON, ROOT / "tools" / "formatting.py", "--check"]),
         ("mypy", [PYTHON, "-m", "mypy"]),
         ("import contracts", [VENV / PYTHON.parent.name / "lint-imports"]),
     ):

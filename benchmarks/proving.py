@@ -38,11 +38,13 @@ from gumshoe.core.proof.circumstances import Repaired  # noqa: E402
 from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof  # noqa: E402
 from gumshoe.core.proof.tracker import Observation, Tracker, Verdict  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
+from gumshoe.core.work.procedures import needed_after  # noqa: E402
 from gumshoe.simulator.answers import EngineModule  # noqa: E402
 from gumshoe.simulator.defects import defects_of  # noqa: E402
 from gumshoe.simulator.drives import trips_of  # noqa: E402
 from gumshoe.simulator.models import models  # noqa: E402
 from gumshoe.simulator.parts import Parts, healthy  # noqa: E402
+from gumshoe.simulator.routines import ROUTINES  # noqa: E402
 from gumshoe.simulator.vehicle import Key, Vehicle  # noqa: E402
 
 ROUNDS = 6
@@ -175,6 +177,14 @@ def renew(car: Vehicle, parts: Parts) -> None:
         setattr(car.parts, item.name, getattr(parts, item.name))
 
 
+def afterwards(vehicle: Vehicle, car: Car, fault: FaultRow) -> None:
+    """What has to be taught or reset after the repair, as far as this kind of car has a routine for it."""
+    numbers = {row.procedure: row.identifier for row in car.described.procedure}
+    for item in needed_after(car.known, (fault.repair,), ()):
+        if item.row.id in numbers:
+            ROUTINES[numbers[item.row.id]].ends(vehicle)
+
+
 def wrongly(car: Vehicle, fault: FaultRow, found: Assessment, known: Knowledge) -> FaultRow:
     """Carry out the repair of the likeliest wrong suspect that does not happen to cure the car; who mends the pedal's
     ground has its plug in hand and mends the wire beside it."""
@@ -212,6 +222,7 @@ def prove(task: tuple[int, str]) -> list[Proved]:
             suspect = fault
             renew(vehicle, healthy(vehicle.model))
             vehicle.memory.throttle_learnt = vehicle.memory.crank_learnt = True
+            afterwards(vehicle, car, fault)
         else:
             suspect = wrongly(vehicle, fault, found, known)
         plan = plan_proof(before, known, repaired=Repaired(suspects=(suspect.id,), repairs=(suspect.repair,)))
@@ -228,13 +239,14 @@ def prove(task: tuple[int, str]) -> list[Proved]:
     return rows
 
 
-def tasks(most: int, only: str) -> list[tuple[int, str]]:
-    """Faults of every kind, of every system alike: parts first, then circuits, spread over the list."""
+def tasks(most: int, only: str, offset: float) -> list[tuple[int, str]]:
+    """Faults of every kind, of every system alike: parts first, then circuits, spread over the list from a share of a
+    step (``offset``) on."""
     found = []
     for index, car in enumerate(CARS):
         every = [key for key in defects_of(models()[car.model]) if not only or only in key or only in car.model]
         step = max(len(every) / most, 1.0)
-        chosen = [every[int(place * step)] for place in range(min(most, len(every)))]
+        chosen = [every[int((place + offset) * step)] for place in range(min(most, len(every)))]
         found += [(place, index, key) for place, key in enumerate(chosen)]
     return [(index, key) for _, index, key in sorted(found)]  # the kinds in turn: a run cut short is fair
 
@@ -243,11 +255,12 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--most", type=int, default=20, help="faults of each kind")
     parser.add_argument("--only", default="")
+    parser.add_argument("--offset", type=float, default=0.0, help="begin so far into the step between two (0 to 1)")
     parser.add_argument("--minutes", type=float, default=600.0, help="begin nothing new after so long")
     options = parser.parse_args()
     began, rows, silent, crashed = time.monotonic(), list[Proved](), 0, list[str]()
     with ProcessPoolExecutor(2) as pool:
-        waiting = {pool.submit(prove, task): task for task in tasks(options.most, options.only)}
+        waiting = {pool.submit(prove, task): task for task in tasks(options.most, options.only, options.offset)}
         for count, done in enumerate(as_completed(waiting), 1):
             if done.cancelled():
                 continue
@@ -281,7 +294,8 @@ def main() -> None:
         "km": round(sum(row.km for row in right) / max(len(right), 1), 1),
         "misses": [asdict(row) for row in rows if not row.good],
     }
-    out = ROOT / "benchmarks" / "figures" / "proving.json"
+    named = f"proving_{options.offset:g}" if options.offset else "proving"
+    out = ROOT / "benchmarks" / "figures" / f"{named}.json"
     out.parent.mkdir(exist_ok=True)
     out.write_text(json.dumps(figures, indent=1) + "\n")
     for name in ("right_proven", "wrong_found_out", "baseline_right_proven", "baseline_wrong_found_out"):

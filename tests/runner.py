@@ -5,7 +5,10 @@ from __future__ import annotations
 import os
 from typing import Any
 
+from django.test import SimpleTestCase
 from django.test.runner import DiscoverRunner
+
+from tests.reader import Reader
 
 
 class Runner(DiscoverRunner):
@@ -15,6 +18,7 @@ class Runner(DiscoverRunner):
 
     def __init__(self, *args: Any, parallel: int = 0, **kwargs: Any) -> None:
         super().__init__(*args, parallel=parallel or min(os.cpu_count() or 1, 2), **kwargs)
+        SimpleTestCase.client_class = Reader
 
     def setup_databases(self, **kwargs: Any) -> Any:
         """One database for each process. What SQLite still holds in its log is written before the copies are made."""

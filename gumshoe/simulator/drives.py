@@ -67,7 +67,7 @@ PIECES: dict[str, tuple[Segment, ...]] = {
     "high_idle": (Segment("hold 2500", 90.0, rpm=2500.0), Segment("let go", 15.0)),
     "town": town(6.0),
     "hill": tuple(
-        s for _ in range(2) for s in (Segment("hill", 90.0, kmh=65.0, grade=0.07), Segment("down and stop", 40.0))
+        s for _ in range(2) for s in (Segment("hill", 90.0, kmh=90.0, grade=0.05), Segment("down and stop", 40.0))
     ),
     "cruise": cruise(4.0),
     "motorway": (Segment("join", 40.0, kmh=90.0), Segment("motorway", 500.0, kmh=115.0), *cruise(0.5)),

@@ -159,10 +159,15 @@ class FuelSystem(SlowMonitor):
 
 
 class Misfire(Monitor):
-    """Counts slow cylinders over windows of 200 and 1000 revolutions."""
+    """Counts slow cylinders over windows of 200 and 1000 revolutions.
+
+    Not in the first moments after each start, a hybrid's on the move included: it stumbles there without a fault (the
+    count waits until the engine has settled: common practice).
+    """
 
     EMISSION_SHARE = 0.015
     CATALYST_SHARE = 0.12
+    SETTLE_S = 3.0
 
     def __init__(self, cylinders: int) -> None:
         self.cylinders = cylinders
@@ -174,10 +179,12 @@ class Misfire(Monitor):
         self._long = [0] * self.cylinders
         self._short_turns = self._long_turns = 0.0
         self._good_windows = 0
+        self._turning_s = 0.0
 
     def step(self, watch: Watch) -> None:
         memory = watch.memory
-        if not watch.running or watch.management.state.run_time_s < 5.0 or not memory.crank_learnt:
+        self._turning_s = self._turning_s + DT if watch.running else 0.0
+        if self._turning_s < self.SETTLE_S or watch.management.state.run_time_s < 5.0 or not memory.crank_learnt:
             return
         for cylinder in watch.missed:
             self._short[cylinder] += 1

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 START, STOP, RESULTS = 0x01, 0x02, 0x03
 DONE, RUNNING, ABORTED, NEVER = 0x00, 0x01, 0x02, 0x03
 IDLE_RPM = (450.0, 1300.0)
-FRESH_ASH_G = 12.0
+FRESH_ASH_G, FRESH_SOOT_G = 12.0, 8.0
 
 
 def _always(_: Vehicle) -> bool:
@@ -67,6 +67,10 @@ def _ash_forgotten(car: Vehicle) -> None:
     car.memory.ash_model_g = FRESH_ASH_G
 
 
+def _soot_forgotten(car: Vehicle) -> None:
+    car.memory.soot_model_g = FRESH_SOOT_G
+
+
 def _battery_new(car: Vehicle) -> None:
     car.memory.battery_aged = 0.0
 
@@ -97,6 +101,7 @@ ROUTINES: dict[int, Routine] = {
     0x0213: Routine("engine", 1.0, _still, _drift_forgotten, has=_diesel),
     0x0214: Routine("engine", 12.0, _crank_may, _crank_done),
     0x0215: Routine("engine", 1.0, _still, _ash_forgotten, has=_diesel),
+    0x0216: Routine("engine", 1.0, _still, _soot_forgotten, has=_diesel),
     0x0311: Routine("body", 1.0, _still, _battery_new),
 }
 

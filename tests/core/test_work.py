@@ -136,6 +136,8 @@ class Aftercare(unittest.TestCase):
         found = [item.row.id for item in needed_after(known, ["renew_air_filter", "renew_filter"], ())]
         self.assertEqual(found, ["air_flow_drift", "filter_ash_reset"])
         self.assertEqual([i.row.id for i in needed_after(KNOWN, ["renew_air_filter"], ())], [])
+        for work in ("renew_filter_pressure_sensor", "mend_filter_pressure_sensor"):
+            self.assertEqual([i.row.id for i in needed_after(known, [work], ())], ["filter_soot_reset"])
 
     def test_conditions_against_the_car(self) -> None:
         row = procedures()["throttle_relearn"]

@@ -68,6 +68,7 @@ def procedures() -> dict[str, ProcedureRow]:
     rows = load_table(FILE, ProceduresFile).procedure
     loaded = tables()
     repairs = {row.id.removesuffix("_{n}") for row in loaded.repairs}
+    repairs |= {f"{work}_{part.id}" for part in components_file().part for work in ("mend", "renew")}  # generated
     parts = {row.id for row in components_file().part} | {row.component for row in loaded.faults}
     for row in rows:
         for name in row.after:

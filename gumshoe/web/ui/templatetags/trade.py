@@ -7,8 +7,10 @@ from typing import Any
 
 from django import template
 from django.templatetags.static import static
+from django.utils.formats import date_format
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
+from django.utils.timezone import localtime
 
 from gumshoe.core.knowledge.code_catalogue import failure_words
 from gumshoe.core.obd.pids import fields_by_key
@@ -18,6 +20,21 @@ from gumshoe.core.signals.units import for_reader, scale_for, text_for_reader
 from gumshoe.core.words import share
 
 register = template.Library()
+MARKS = {
+    "proven": ("is-good", "✓"),
+    "came back": ("is-bad", "✕"),
+    "not yet": ("is-wait", "…"),
+    "countersigned": ("is-good", "✓"),
+    "sent back": ("is-bad", "✕"),
+    "approved": ("is-good", "✓"),
+    "right": ("is-good", "✓"),
+    "again": ("is-bad", "✕"),
+    "confirmed": ("is-bad", "■"),
+    "pending": ("is-wait", "◧"),
+    "permanent": ("is-plain", "◇"),
+    "history": ("is-plain", "◷"),
+}
+"""How a verdict, an answer or the state of a code is marked: colour and sign; the word always goes with it."""
 STANDING = {
     "within the limit": "is-good",
     "follows": "is-good",
@@ -31,6 +48,25 @@ STANDING = {
 def percent(value: float | None) -> str:
     """0.804 → 80 %; nothing is made to look impossible or certain."""
     return "–" if value is None else share(value)
+
+
+@register.simple_tag
+def mark(kind: str, words: str = "") -> SafeString:
+    """A word in its colour with its sign; the kind itself where nothing else is said."""
+    colour, sign = MARKS.get(kind, ("is-wait", "–"))
+    return format_html('<span class="mark-tag {}">{} {}</span>', colour, sign, words or kind)
+
+
+@register.filter
+def colour(kind: str) -> str:
+    """The colour of a verdict."""
+    return MARKS.get(kind, ("is-wait", ""))[0]
+
+
+@register.simple_tag
+def signed(entry: Any) -> str:
+    """When an entry was made, and by whom: ``29 Nov, 08:52, Name``."""
+    return f"{date_format(localtime(entry.at), 'j M, H:i')}, {entry.by}"
 
 
 @register.filter
