@@ -81,6 +81,7 @@ def check(_arguments: list[str]) -> int:
         ("ruff", [PYTHON, "-m", "ruff", "check", "."]),
         ("format", [PYTHON, "-m", "ruff", "format", "--check", "--quiet", "."]),
         ("templates, styles, scripts", [PYTHON, ROOT / "tools" / "formatting.py", "--check"]),
+        ("dead code", [PYTHON, ROOT / "tools" / "dead_code.py"]),
         ("mypy", [PYTHON, "-m", "mypy"]),
         ("import contracts", [VENV / PYTHON.parent.name / "lint-imports"]),
     ):

@@ -34,7 +34,7 @@ from gumshoe.simulator.vehicle import Vehicle  # noqa: E402
 from tests.simulator.test_agreement import cylinder_of, snapshot, trims  # noqa: E402
 
 MOST_STEPS = 25
-PROVEN, NO_TEST_LEFT = 0.90, 0.02
+PROVEN = 0.90
 
 READS: dict[str, tuple[tuple[str, str], ...]] = {
     "look_hoses": (

@@ -53,7 +53,7 @@ class ParticulateFilter(SlowMonitor):
     """The filter's pressure: none at rest, enough of it at flow, not too much; and how often it is burnt free."""
 
     NAME = "particulate filter"
-    ZERO_MBAR, LOW_SHARE, SOOT_G, ASH_MBAR = 12.0, 0.45, 34.0, 110.0
+    ZERO_MBAR, LOW_SHARE, SOOT_G = 12.0, 0.45, 34.0
     VAIN_S, ZERO_S = 900.0, 3.0
     FLOW_LPS, HOLD_S, OFTEN_KM, OFTEN = 30.0, 15.0, 150.0, 3
 

@@ -92,7 +92,6 @@ class BankReadings:
     upstream_ready: bool = False
     downstream_v: float = 0.0
     heater_amps: float = 0.0
-    rear_heater_amps: float = 0.0
 
 
 @dataclass(slots=True)
@@ -314,4 +313,3 @@ class Sensors:
         own.downstream_v = exhaust.downstream_v if f"oxygen_sensor_b{number}s2" not in dead else BIAS_V
         amps = supply_v / 9.0
         own.heater_amps = amps if self.electrics.acts(f"oxygen_heater_b{number}s1", float(heater_on)) else 0.0
-        own.rear_heater_amps = amps if self.electrics.acts(f"oxygen_heater_b{number}s2", float(heater_on)) else 0.0

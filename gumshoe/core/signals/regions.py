@@ -74,8 +74,3 @@ def stretches(samples: Recording, every_s: float = 0.5) -> list[tuple[float, flo
         else:
             found.append((moment, moment + every_s, region))
     return found
-
-
-def steady_idle(values: Mapping[str, float]) -> bool:
-    """Warm idle with the pedal released: the region in which idle trims may be judged."""
-    return classify(values) is Region.WARM_IDLE and values.get("rpm", 0.0) < 1400.0
