@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
-"""Name what nothing uses (vulture). A name that stands in a template, a table or a script is used; what Django, or a library
-that is subclassed, asks for by name stands in ALLOWED.
+"""Name what nothing uses (vulture). A name that stands in a template, a table or a script is used; what Django, or a
+library that is subclassed, asks for by name stands in ALLOWED.
 
     .venv/bin/python tools/dead_code.py
 """
@@ -15,30 +15,19 @@ from vulture import Vulture  # type: ignore[import-untyped]
 
 ROOT = Path(__file__).resolve().parent.parent
 LOOKED_AT = ("gumshoe", "benchmarks", "tests", "tools", "run.py", "manage.py")
-ALLOWED = {
-    # Django: configuration, models, forms, commands, views by name
-    *[
-        "Meta",
-        "Command",
-        "abstract",
-        "app_name",
-        "constraints",
-        "ordering",
-        "queryset",
-        "urlpatterns",
-        "template_name",
-        "next_page",
-    ],
-    *["redirect_authenticated_user", "handler400", "handler403", "handler404", "handler500", "handle", "add_arguments"],
-    *["requires_system_checks", "to_python", "process_exception", "formatter_class"],
-    *["forbidden", "bad_request", "csrf_failed", "not_found", "server_error"],
-    # libraries that call what they are given
-    *["empty_rxqueue", "specific_send", "specific_wait_frame"],
-    # run by Django's test runner
-    "Charts",
-    # stored shapes: kept because older entries and case files have them
-    *["reviewed_by", "trip_status", "spread_pct"],
-}
+ALLOWED = frozenset(
+    """
+    Meta Command abstract app_name constraints ordering queryset urlpatterns template_name next_page
+    redirect_authenticated_user handler400 handler403 handler404 handler500 handle add_arguments
+    requires_system_checks to_python process_exception formatter_class
+    forbidden bad_request csrf_failed not_found server_error
+    empty_rxqueue specific_send specific_wait_frame
+    Charts
+    reviewed_by trip_status spread_pct
+    """.split()
+)
+"""Django's names (three lines); its error views; what a library calls; run by the test runner; stored shapes, kept
+because older entries and case files have them."""
 MEMBERS = re.compile(r"^[A-Z][A-Z0-9_]*$")
 """Members of enumerations are chosen by their values."""
 OPTIONS = re.compile(r"tools/formatting\.py")
