@@ -29,10 +29,10 @@ sys.path.insert(0, str(ROOT))
 
 from gumshoe.core.circuits import (  # noqa: E402
     Circuit,
+    FaultModel,
     Instrument,
-    Model,
     Probe,
-    Reading,
+    ProbeReading,
     groups,
     model,
     propose,
@@ -56,16 +56,16 @@ from gumshoe.core.circuits.templates import Member, Template, drawn  # noqa: E40
 
 ENOUGH, NOTHING_LEFT, MOST = 0.97, 0.02, 20
 LIMIT_MS = 50.0
-Chooser = Callable[[Model, list[Reading]], Probe | None]
+Chooser = Callable[[FaultModel, list[ProbeReading]], Probe | None]
 
 
-def proposed(made: Model, readings: list[Reading]) -> Probe | None:
+def proposed(made: FaultModel, readings: list[ProbeReading]) -> Probe | None:
     """What we would do next."""
     best = propose(made, readings, most=1)
     return best[0].probe if best and best[0].bits >= NOTHING_LEFT else None
 
 
-def fixed_order(made: Model, readings: list[Reading]) -> Probe | None:
+def fixed_order(made: FaultModel, readings: list[ProbeReading]) -> Probe | None:
     """Feed first, then ground or reference, then control or signal, at the plug and then at the unit; the part last."""
     words = ("fuse", "feed", "5 V", "ground", "low reference", "control", "signal", "trigger")
 
@@ -79,7 +79,7 @@ def fixed_order(made: Model, readings: list[Reading]) -> Probe | None:
     return next((probe for probe in sorted(probes(made.circuit), key=rank) if probe not in done), None)
 
 
-def read(made: Model, probe: Probe, variant: int, draw: Random) -> float:
+def read(made: FaultModel, probe: Probe, variant: int, draw: Random) -> float:
     """What a person reads at a faulty circuit: a number with the instrument's noise, a word, a look that deceives."""
     value = float(predicted(made, probe)[variant])
     words = SHINES.get(probe.instrument)
@@ -91,10 +91,10 @@ def read(made: Model, probe: Probe, variant: int, draw: Random) -> float:
     return value + 0.5 * float(spread(probe, np.array([value]))[0]) * draw.gauss(0.0, 1.0)
 
 
-def found_by(made: Model, variant: int, choose: Chooser, draw: Random) -> tuple[bool, float, int]:
+def found_by(made: FaultModel, variant: int, choose: Chooser, draw: Random) -> tuple[bool, float, int]:
     """Measure one faulty circuit to the end: (ended with the fault or its inseparable group, minutes, readings)."""
     fault = made.faults[int(made.owner[variant])]
-    readings: list[Reading] = []
+    readings: list[ProbeReading] = []
     minutes = 0.0
     while len(readings) < MOST:
         now = groups(made, readings)
@@ -103,7 +103,7 @@ def found_by(made: Model, variant: int, choose: Chooser, draw: Random) -> tuple[
         probe = choose(made, readings)
         if probe is None:
             break
-        readings.append(Reading(probe, read(made, probe, variant, draw)))
+        readings.append(ProbeReading(probe, read(made, probe, variant, draw)))
         minutes += minutes_of(made.circuit, probe)
     ended = groups(made, readings)
     return bool(ended) and fault in ended[0].faults, minutes, len(readings)
@@ -125,7 +125,7 @@ def swept(circuit: Circuit) -> float:
     return statistics.median(times)
 
 
-def simulator_ms(circuit: Circuit, made: Model, calls: int = 12) -> float:
+def simulator_ms(circuit: Circuit, made: FaultModel, calls: int = 12) -> float:
     """Mean time of one call of the external simulator for one fault and size."""
     setting = Setting()
     values = resistances(made.wired, setting, False)

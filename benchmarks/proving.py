@@ -26,7 +26,7 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from benchmarks.truths import CARS, Car, suspect_of  # noqa: E402
-from gumshoe.core.clues import Evidence, extract  # noqa: E402
+from gumshoe.core.clues import OnRecord, extract  # noqa: E402
 from gumshoe.core.codes import CodeState, TroubleCode  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
 from gumshoe.core.knowledge.rows import FaultRow  # noqa: E402
@@ -36,7 +36,7 @@ from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, Sto
 from gumshoe.core.obd.status import decode_status  # noqa: E402
 from gumshoe.core.proof.circumstances import Repaired  # noqa: E402
 from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof  # noqa: E402
-from gumshoe.core.proof.tracker import Observation, Tracker, Verdict  # noqa: E402
+from gumshoe.core.proof.tracker import Observation, ProofVerdict, Tracker  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
 from gumshoe.core.work.procedures import needed_after  # noqa: E402
 from gumshoe.simulator.answers import EngineModule  # noqa: E402
@@ -72,7 +72,7 @@ class Proved:
 
     @property
     def good(self) -> bool:
-        return (self.verdict == Verdict.PROVEN) == self.right
+        return (self.verdict == ProofVerdict.PROVEN) == self.right
 
 
 class Unit:
@@ -135,7 +135,7 @@ def drive(car: Vehicle, unit: Unit, tracker: Tracker, pieces: tuple[tuple[str, .
     tracker.observe(unit.look(codes=True))
 
 
-def judged(tracker: Tracker) -> tuple[Verdict, tuple[str, ...]]:
+def judged(tracker: Tracker) -> tuple[ProofVerdict, tuple[str, ...]]:
     return tracker.verdict(())
 
 
@@ -156,7 +156,7 @@ def proven(car: Vehicle, plan: Plan, features: frozenset[str]) -> tuple[Tracker,
             Observation(0.0, {}, None, after.codes_in(CodeState.CONFIRMED), after.codes_in(CodeState.PENDING),
                         after.codes_in(CodeState.PERMANENT), after.lamp)
         )  # fmt: skip
-        if judged(tracker)[0] is not Verdict.NOT_YET:
+        if judged(tracker)[0] is not ProofVerdict.NOT_YET:
             break
     return tracker, minutes, km, count
 
@@ -215,7 +215,7 @@ def prove(task: tuple[int, str]) -> list[Proved]:
         before = unit.scan()
         if not before.codes_in(CodeState.CONFIRMED, CodeState.PENDING):
             return []
-        evidence = Evidence(module=before.engine, specification=car.described.specification)
+        evidence = OnRecord(module=before.engine, specification=car.described.specification)
         found = assess(known, extract(evidence, known), odometer_km=car.odometer_km)
         fault = known.faults.get(named(defect, car, found)) or found.suspects[0].row
         if right:
@@ -234,7 +234,7 @@ def prove(task: tuple[int, str]) -> list[Proved]:
         vehicle.restore(cleared)
         short = Tracker(Plan(plan.targets))
         drive(vehicle, Unit(vehicle), short, ROUND_THE_BLOCK)
-        block = Verdict.CAME_BACK if short.returned else Verdict.PROVEN
+        block = ProofVerdict.CAME_BACK if short.returned else ProofVerdict.PROVEN
         rows.append(Proved(car.model, defect, right, verdict, missing, minutes, km, count, block))
     return rows
 
@@ -286,8 +286,8 @@ def main() -> None:
     figures = {
         "right_proven": [sum(row.good for row in right), len(right)],
         "wrong_found_out": [sum(row.good for row in wrong), len(wrong)],
-        "baseline_right_proven": [sum(row.block == Verdict.PROVEN for row in right), len(right)],
-        "baseline_wrong_found_out": [sum(row.block != Verdict.PROVEN for row in wrong), len(wrong)],
+        "baseline_right_proven": [sum(row.block == ProofVerdict.PROVEN for row in right), len(right)],
+        "baseline_wrong_found_out": [sum(row.block != ProofVerdict.PROVEN for row in wrong), len(wrong)],
         "without_a_code": silent,
         "crashed": crashed,
         "minutes": round(sum(row.minutes for row in right) / max(len(right), 1), 1),

@@ -21,7 +21,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from gumshoe.core.clues import Clue, Evidence, extract  # noqa: E402
+from gumshoe.core.clues import Clue, OnRecord, extract  # noqa: E402
 from gumshoe.core.codes import CodeState  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge, expand  # noqa: E402
 from gumshoe.core.knowledge.presets import describe  # noqa: E402
@@ -86,7 +86,7 @@ def modules() -> list[ModuleSnapshot]:
 
 def read(known: Knowledge, parts: list[ModuleSnapshot]) -> tuple[Assessment, tuple[Clue, ...]]:
     """What the Read page computes."""
-    clues = extract(Evidence(module=parts[0], others=tuple(parts[1:])), known)
+    clues = extract(OnRecord(module=parts[0], others=tuple(parts[1:])), known)
     found = assess(known, clues)
     read_codes(dict.fromkeys(CODES, (CodeState.CONFIRMED,)), known, found)
     return found, clues

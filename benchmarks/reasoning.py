@@ -22,7 +22,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract  # noqa: E402
+from gumshoe.core.clues import Clue, ClueKind, OnRecord, TestOutcome, extract  # noqa: E402
 from gumshoe.core.codes import CodeState  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge, expand  # noqa: E402
 from gumshoe.core.knowledge.places import floored  # noqa: E402
@@ -63,7 +63,7 @@ def evidence(known: Knowledge) -> tuple[Clue, ...]:
         TestOutcome(name, wanted if wanted in known_ids(known, name) else known_ids(known, name)[-1], "t", "1")
         for name, wanted in TESTS
     )
-    told = Evidence(symptoms=SYMPTOMS, module=module, trims=tuple((t, "r", "1") for t in trims), tests=outcomes)
+    told = OnRecord(symptoms=SYMPTOMS, module=module, trims=tuple((t, "r", "1") for t in trims), tests=outcomes)
     found = extract(told, known)
     present = [clue for clue in found if clue.value != "absent"]
     return (*present, *[clue for clue in found if clue.value == "absent"][: CLUES - len(present)])

@@ -16,7 +16,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from gumshoe.core.clues import Evidence, TestOutcome, extract  # noqa: E402
+from gumshoe.core.clues import OnRecord, TestOutcome, extract  # noqa: E402
 from gumshoe.core.knowledge.by_place import ASKED, CYLINDER  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
 from gumshoe.core.knowledge.outcomes import decide  # noqa: E402
@@ -105,7 +105,7 @@ class Technician:
 
     def assess(self) -> Assessment:
         """The ranking as it stands."""
-        evidence = Evidence(
+        evidence = OnRecord(
             module=self.seen.engine,
             trims=tuple((trim, "r", "1") for trim in self.trims),
             tests=tuple(self.outcomes),

@@ -12,7 +12,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.platform import Platform, platforms
 from gumshoe.simulator.defects import part_defects
 from gumshoe.simulator.drives import PROFILES
-from gumshoe.simulator.models import Model, models
+from gumshoe.simulator.models import CarModel, models
 from gumshoe.simulator.vehicle import Identity, Vehicle
 
 _OF_THE_CAR = {
@@ -89,7 +89,7 @@ _OF_A_CYLINDER = {
 }
 
 
-def suspect_of(defect: str, model: Model) -> str:
+def suspect_of(defect: str, model: CarModel) -> str:
     """The suspect that is the name of a defect. Raises KeyError for a defect that has none."""
     if defect in _OF_THE_CAR:
         return _OF_THE_CAR[defect]
@@ -108,7 +108,7 @@ def suspect_of(defect: str, model: Model) -> str:
     return f"{_OF_A_CYLINDER[part, how]}_{cylinder}"
 
 
-def _named(defect: str, model: Model) -> bool:
+def _named(defect: str, model: CarModel) -> bool:
     try:
         suspect_of(defect, model)
     except (KeyError, ValueError):
@@ -127,7 +127,7 @@ class Car:
     coolant_c: float
 
     @property
-    def built(self) -> Model:
+    def built(self) -> CarModel:
         return models()[self.model]
 
     @property

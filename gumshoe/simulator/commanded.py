@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from gumshoe.simulator.identifiers import items_of
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 
 if TYPE_CHECKING:
     from gumshoe.simulator.vehicle import Vehicle
@@ -38,7 +38,7 @@ IDLE_ONLY = {"intake_phaser_valve"}
 IDLE_RPM = (400.0, 1500.0)
 
 
-def has(model: Model, name: str) -> bool:
+def has(model: CarModel, name: str) -> bool:
     """Whether this kind of car has that actuator."""
     needs = {
         "intake_phaser_valve": model.intake_phaser,

@@ -11,7 +11,7 @@ from enum import StrEnum
 
 from gumshoe.simulator.engine import AFR, DT, Actuation
 from gumshoe.simulator.memory import Memory
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.sensors import BankReadings, Readings
 
 OPEN_COLD, CLOSED, OPEN_LOAD, OPEN_FAULT = 0x01, 0x02, 0x04, 0x08
@@ -90,7 +90,7 @@ class ControlState:
 class EngineManagement:
     """Turns readings into commands, 50 times a second."""
 
-    def __init__(self, memory: Memory, model: Model) -> None:
+    def __init__(self, memory: Memory, model: CarModel) -> None:
         self.rests = False
         """A hybrid's engine that is not wanted: it may still be turning, without fuel and so without closed loop."""
         self.memory, self.model = memory, model
@@ -305,20 +305,20 @@ class EngineManagement:
             state.spark_deg = min(34.0, 27.0 - 0.13 * state.load_pct + (seen.rpm - 1500.0) / 400.0)
 
 
-def full_air_gps(model: Model, rpm: float, intake_c: float, kpa: float) -> float:
+def full_air_gps(model: CarModel, rpm: float, intake_c: float, kpa: float) -> float:
     """What the engine swallows at that manifold pressure: its filling table times density (speed-density)."""
     x = (rpm - 4000.0) / 4000.0
     density = kpa * 1000.0 / (287.0 * (intake_c + 285.15))
     return (0.90 - 0.14 * x * x) * density * model.displacement_l * rpm / 120.0
 
 
-def pressure_air_gps(model: Model, seen: Readings) -> float:
+def pressure_air_gps(model: CarModel, seen: Readings) -> float:
     """Air from manifold pressure, speed and temperature. The charge takes up some of the coolant's heat on its way."""
     warmed_c = seen.intake_c + 0.18 * (seen.coolant_c - seen.intake_c) - 12.0
     return full_air_gps(model, seen.rpm, warmed_c, seen.map_kpa)
 
 
-def model_air_gps(model: Model, throttle: float, rpm: float, intake_c: float, baro_kpa: float) -> float:
+def model_air_gps(model: CarModel, throttle: float, rpm: float, intake_c: float, baro_kpa: float) -> float:
     """The control unit's substitute for its sensor: the throttle's own flow map, choked below the pumped flow."""
     if rpm < 60.0:
         return 0.0

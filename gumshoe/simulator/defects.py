@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache
 
-from gumshoe.simulator.models import Model, models, phaser_valve
+from gumshoe.simulator.models import CarModel, models, phaser_valve
 from gumshoe.simulator.parts import Parts
 from gumshoe.simulator.wires import faults_in, wired_parts
 
@@ -92,7 +92,7 @@ def _meter(low: float, high: float) -> Change:
 # -- by what they are of ----------------------------------------------------------------------------------
 
 
-def _of_every_car(model: Model) -> Iterator[Defect]:
+def _of_every_car(model: CarModel) -> Iterator[Defect]:
     yield Defect("thermostat-open", "the thermostat stays open", "thermostat", _set("thermostat_open", True))
     yield Defect(
         "coolant-sensor-off",
@@ -136,7 +136,7 @@ def _of_every_car(model: Model) -> Iterator[Defect]:
     )
 
 
-def _of_petrol(model: Model) -> Iterator[Defect]:
+def _of_petrol(model: CarModel) -> Iterator[Defect]:
     hole, joint = model.size * model.leak_scale, model.weakest_joint
     for key, words, component, area in (
         ("crankcase-hose-split", "the crankcase ventilation hose is split at its manifold end",
@@ -175,7 +175,7 @@ def _of_petrol(model: Model) -> Iterator[Defect]:
     yield from _of_the_timing(model)
 
 
-def _of_the_throttle(model: Model) -> Iterator[Defect]:
+def _of_the_throttle(model: CarModel) -> Iterator[Defect]:
     body = "throttle_body"
     yield Defect("throttle-carbon", "carbon narrows the closed throttle", body, _set("throttle_carbon", 1.0))
     if model.electronic_throttle:
@@ -190,7 +190,7 @@ def _of_the_throttle(model: Model) -> Iterator[Defect]:
         yield Defect("idle-valve-stuck", "the idle air valve sticks", "idle_valve", _set("idle_valve_stuck", True))
 
 
-def _of_the_timing(model: Model) -> Iterator[Defect]:
+def _of_the_timing(model: CarModel) -> Iterator[Defect]:
     for place in range(len(model.banks)):
         tail, own = (f"-b{place + 1}", f" of bank {place + 1}") if len(model.banks) > 1 else ("", "")
         chain = "timing_chain" + (f"_b{place + 1}" if place else "")
@@ -219,7 +219,7 @@ def _of_the_timing(model: Model) -> Iterator[Defect]:
         yield Defect("oil-overdue", "the oil is overdue and thick with sludge", "engine_oil", _set("oil_worn", True))
 
 
-def _of_the_metering(model: Model) -> Iterator[Defect]:
+def _of_the_metering(model: CarModel) -> Iterator[Defect]:
     sensor = "air_flow_meter" if model.flow_metered else "manifold_pressure_sensor"
     if model.flow_metered:
         duct = _set("duct_leak_share", 0.24)
@@ -234,7 +234,7 @@ def _of_the_metering(model: Model) -> Iterator[Defect]:
         yield Defect("pressure-plug-off", "the manifold pressure sensor's plug is off", sensor, off)
 
 
-def _of_the_systems(model: Model) -> Iterator[Defect]:
+def _of_the_systems(model: CarModel) -> Iterator[Defect]:
     """Faults of what only some kinds of car have."""
     if model.boosted:
         yield Defect("boost-hose-off", "a hose of the charge air is off", "charge_pipes", _set("boost_gain", 0.25))
@@ -269,7 +269,7 @@ def _of_the_systems(model: Model) -> Iterator[Defect]:
         )
 
 
-def _of_diesel(model: Model) -> Iterator[Defect]:
+def _of_diesel(model: CarModel) -> Iterator[Defect]:
     for stuck, name in ((0.0, "shut"), (0.55, "open")):
         yield Defect(
             f"egr-stuck-{name}", f"the recirculation valve sticks {name}", "egr_valve", _set("egr_stuck", stuck)
@@ -295,7 +295,7 @@ def _of_diesel(model: Model) -> Iterator[Defect]:
         yield Defect(f"glow-{n}-open", f"the glow plug of cylinder {n} is burnt out", glow, _wired(glow, "load"))
 
 
-def _of_a_bank(model: Model, bank: int) -> Iterator[Defect]:
+def _of_a_bank(model: CarModel, bank: int) -> Iterator[Defect]:
     sensor, heater = f"oxygen_sensor_b{bank}s1", f"oxygen_heater_b{bank}s1"
     rear = f"oxygen_heater_b{bank}s2"
     tail, of_bank = (f"-b{bank}", f" of bank {bank}") if len(model.banks) > 1 else ("", "")
@@ -316,7 +316,7 @@ def _of_a_bank(model: Model, bank: int) -> Iterator[Defect]:
         yield Defect(f"{key}{tail}", words, component, change)
 
 
-def _of_a_cylinder(model: Model, cylinder: int) -> Iterator[Defect]:
+def _of_a_cylinder(model: CarModel, cylinder: int) -> Iterator[Defect]:
     place = cylinder - 1
     coil, injector, plug = f"ignition_coil_{cylinder}", f"injector_{cylinder}", f"spark_plug_{cylinder}"
     of = f"of cylinder {cylinder}"
@@ -339,7 +339,7 @@ def _of_a_cylinder(model: Model, cylinder: int) -> Iterator[Defect]:
         yield Defect(key.format(cylinder), words, component, change)
 
 
-def _of_the_points(model: Model) -> Iterator[Defect]:
+def _of_the_points(model: CarModel) -> Iterator[Defect]:
     for point, members in model.points.items():
         kind = point.replace("low_reference", "low reference").partition("_")[0]
         what = {"feed": "the fuse", "reference": "the 5 V wire", "low reference": "the low reference"}.get(kind)
@@ -348,7 +348,7 @@ def _of_the_points(model: Model) -> Iterator[Defect]:
         yield Defect(f"{point.replace('_', '-')}-open", words, point, _in("open_points", point, list(members)))
 
 
-def _moods(model: Model) -> Iterator[Defect]:
+def _moods(model: CarModel) -> Iterator[Defect]:
     for component, element in MOODY:
         if component in wired_parts(model.key):
             for cause, when in CAUSES.items():
@@ -383,11 +383,11 @@ def _of_circuits(key: str) -> dict[str, Defect]:
     return found
 
 
-def part_defects(model: Model) -> list[Defect]:
+def part_defects(model: CarModel) -> list[Defect]:
     """What can be wrong with the parts, and the wires that have a name of their own."""
     return list(_of_parts(model.key).values())
 
 
-def defects_of(model: Model) -> dict[str, Defect]:
+def defects_of(model: CarModel) -> dict[str, Defect]:
     """Every fault that can be put into a car of that kind, by key."""
     return _of_parts(model.key) | _of_circuits(model.key)

@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 
 from gumshoe.simulator.engine import DT, LOWER_HEATING_VALUE, R_AIR, Actuation, Engine, volumetric_efficiency
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 
 STOICH = 14.6
 SMOKE_LAMBDA = 1.12
@@ -32,7 +32,7 @@ SOOT_SHARE_G, ASH_SHARE_G = 30.0, 60.0
 COLD_C = 5.0
 
 
-def filter_flow_lps(model: Model, gps: float, celsius: float, pressure_pa: float) -> float:
+def filter_flow_lps(model: CarModel, gps: float, celsius: float, pressure_pa: float) -> float:
     """Volume flow through the filter in L/s, of an engine of 2 litres: the gas law."""
     density = pressure_pa / (R_AIR * (celsius + 273.15))  # g/L is kg/m³
     return gps / density * 2.0 / model.displacement_l

@@ -17,11 +17,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from gumshoe.core.circuits.faults import Fault as Variant
-from gumshoe.core.circuits.faults import Model as Solvable
+from gumshoe.core.circuits.faults import FaultModel as Solvable
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Kind, Setting
 from gumshoe.core.circuits.solver import Solved
 from gumshoe.core.circuits.templates import drawn, templates
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.wires import ANALOG, PULSED, Wired, wired_parts, with_wrong, wrong_in
 
 if TYPE_CHECKING:
@@ -62,7 +62,7 @@ class Stand:
 class Electrics:
     """The wires of one car. ``look`` brings it up to date with the car's condition."""
 
-    model: Model
+    model: CarModel
     disturbed: dict[str, Stand] = field(default_factory=dict)
     dead: frozenset[str] = frozenset()
     """Parts that do not work, whatever is commanded."""

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from random import Random
 
 from gumshoe.simulator.electrics import Electrics
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.parts import Parts, leak_spread
 from gumshoe.simulator.systems import Systems
 
@@ -138,7 +138,7 @@ def volumetric_efficiency(rpm: float) -> float:
     return 0.90 - 0.14 * x * x
 
 
-def rail_pressure_kpa(model: Model, parts: Parts, flow_gps: float) -> float:
+def rail_pressure_kpa(model: CarModel, parts: Parts, flow_gps: float) -> float:
     """Pressure on the rail at that fuel flow: the regulator's, or what the pump still gives (invented curve)."""
     capacity = 14.0 * model.size * parts.pump_capacity / parts.filter_restriction
     at_rest = model.rail_kpa * (1.1 + 0.8 * parts.pump_capacity)
@@ -149,7 +149,7 @@ def rail_pressure_kpa(model: Model, parts: Parts, flow_gps: float) -> float:
 class Engine:
     """The engine; ``load_nm`` is what drive line and accessories take from it."""
 
-    def __init__(self, model: Model, parts: Parts, electrics: Electrics, air: Air, random: Random) -> None:
+    def __init__(self, model: CarModel, parts: Parts, electrics: Electrics, air: Air, random: Random) -> None:
         self.model, self.parts, self.air, self.random = model, parts, air, random
         self.electrics = electrics
         outside = air.temperature_c

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import fields
 
 from gumshoe.simulator.defects import part_defects
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.parts import INSIDE, Parts, healthy
 
 WIRES = ("unplugged", "wired", "loose", "moods", "apart", "acting")
@@ -14,7 +14,7 @@ SETS = {"spark_plugs": "spark_plug_", "injectors": "injector_"}
 """What is renewed or cleaned as a set, and the beginning of its members' names."""
 
 
-def mend(parts: Parts, component: str, model: Model) -> bool:
+def mend(parts: Parts, component: str, model: CarModel) -> bool:
     """Put a component back to its nominal condition, whatever was wrong with it; True when that changed anything.
 
     A part that is replaced is also plugged in again.

@@ -64,7 +64,7 @@ class Hybrid:
 
 
 @dataclass(frozen=True)
-class Model:
+class CarModel:
     """One kind of car. Volumes in litres, areas in mm² (effective), masses in kg, speeds in km/h and rpm.
 
     ``boost_kpa``: full boost of its turbocharger; ``cam_travel_deg``: how far its cams turn (``cams``: which of each
@@ -209,7 +209,7 @@ def phaser_valve(cam: str) -> str:
 
 
 @cache
-def models() -> dict[str, Model]:
+def models() -> dict[str, CarModel]:
     """Every kind of car by key. Raises pydantic's ValidationError when the file does not fit."""
     raw = tomllib.loads(Path(__file__).with_name("models.toml").read_text(encoding="utf-8"))
-    return {row.key: row for row in TypeAdapter(list[Model]).validate_python(raw["model"])}
+    return {row.key: row for row in TypeAdapter(list[CarModel]).validate_python(raw["model"])}

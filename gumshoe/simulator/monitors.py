@@ -12,7 +12,7 @@ from gumshoe.simulator.control import CLOSED
 from gumshoe.simulator.diesel_monitors import Balance, ParticulateFilter, Recirculation
 from gumshoe.simulator.electrics import HIGH_V, LOW_V, Stand
 from gumshoe.simulator.engine import DT
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.system_monitors import (
     Boost,
     CamAngles,
@@ -34,7 +34,7 @@ class Circuits(Monitor):
     HOLD_S, CRANKS_S, SYNC_S = 1.0, 1.5, 4.0
     DROPS, DROPS_WITHIN_S = 6, 60.0
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: CarModel) -> None:
         self._counts: dict[str, float] = {}
         self._bad: set[str] = set()
         self._drops: dict[str, list[float]] = {}
@@ -329,7 +329,7 @@ class AirFlow(SlowMonitor):
 
     LIMIT, HOLD_S = 0.22, 10.0
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: CarModel) -> None:
         self.code = "P0101" if model.flow_metered else "P0106"
         self.start()
 
@@ -411,7 +411,7 @@ class WarmUp(SlowMonitor):
             watch.memory.fail("P0128", watch.frame())
 
 
-def all_monitors(model: Model) -> list[Monitor]:
+def all_monitors(model: CarModel) -> list[Monitor]:
     """A fresh set, misfire first (the lamp asks it)."""
     if model.diesel:
         return [

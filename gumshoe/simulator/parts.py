@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 
 INSIDE = {
     "load", "heater", "motor", "sensor", "upper", "lower", "output", "inside", "coil", "bulb", "cell", "inner",
@@ -88,7 +88,7 @@ class Parts:
     acting: set[str] = field(default_factory=set)
 
 
-def healthy(model: Model) -> Parts:
+def healthy(model: CarModel) -> Parts:
     """The parts of a car of that kind with nothing wrong."""
     cylinders, banks = model.cylinders, len(model.banks)
     return Parts(
@@ -106,7 +106,7 @@ def healthy(model: Model) -> Parts:
     )
 
 
-def leak_spread(model: Model) -> dict[str, tuple[float, ...]]:
+def leak_spread(model: CarModel) -> dict[str, tuple[float, ...]]:
     """Where air from each hole goes: the share of each cylinder (a hole near a runner starves its own first)."""
     count, joint = model.cylinders, model.weakest_joint - 1
     falling = [0.8 ** model.members[model.bank_of[n]].index(n) for n in range(count)]

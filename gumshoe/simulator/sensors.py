@@ -14,7 +14,7 @@ from random import Random
 from gumshoe.simulator.diesel_engine import filter_flow_lps
 from gumshoe.simulator.electrics import HIGH_V, LOW_V, Electrics
 from gumshoe.simulator.engine import Air, Engine
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.systems import cam_readings
 
 _PULL_UP_OHM = 2200.0
@@ -164,7 +164,7 @@ class Readings:
 class Sensors:
     """Every sensor of one car."""
 
-    model: Model
+    model: CarModel
     electrics: Electrics
     engine: Engine
     random: Random

@@ -6,7 +6,7 @@ from __future__ import annotations
 from gumshoe.simulator.bus import cut_off
 from gumshoe.simulator.control import CLOSED, LeakTest
 from gumshoe.simulator.hybrid import ElectricDrive
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.parts import Parts
 from gumshoe.simulator.watch import SLOW_S, Lasting, SlowMonitor, Watch
 
@@ -24,7 +24,7 @@ class CamAngles(SlowMonitor):
     }
     RESTING = {"intake_b1": "P0016", "exhaust_b1": "P0017", "intake_b2": "P0018", "exhaust_b2": "P0019"}
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: CarModel) -> None:
         self.cams = model.phasers or tuple(f"intake_b{bank}" for bank in range(1, len(model.banks) + 1))
         self._rest = [0.0] * len(self.cams)
         self.start()

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from gumshoe.simulator.electrics import Electrics
-from gumshoe.simulator.models import Model, Plate, phaser_valve
+from gumshoe.simulator.models import CarModel, Plate, phaser_valve
 from gumshoe.simulator.parts import Parts
 
 SPOOL_S = 0.7
@@ -47,11 +47,11 @@ class Systems:
     vent_shut: bool = False
 
     @classmethod
-    def of(cls, model: Model) -> Systems:
+    def of(cls, model: CarModel) -> Systems:
         """At rest."""
         return cls(cams=[0.0] * len(model.phasers))
 
-    def step(self, model: Model, parts: Parts, seconds: float, *, flow_gps: float, purge_gps: float) -> None:
+    def step(self, model: CarModel, parts: Parts, seconds: float, *, flow_gps: float, purge_gps: float) -> None:
         """Advance the turbocharger and the tank by what flows through the engine."""
         if model.boost_kpa:
             drive = min(flow_gps / (SPOOL_GPS * model.size), 1.2) * (1.0 - self.gate) * parts.boost_gain
@@ -66,7 +66,7 @@ class Systems:
 
     def actuate(
         self,
-        model: Model,
+        model: CarModel,
         parts: Parts,
         electrics: Electrics,
         seconds: float,
@@ -97,7 +97,7 @@ class Systems:
 
     def turn_plate(
         self,
-        model: Model,
+        model: CarModel,
         parts: Parts,
         electrics: Electrics,
         seconds: float,
@@ -118,7 +118,7 @@ class Systems:
         most = PLATE_PER_S * seconds
         self.plate += min(max(wanted - self.plate, -most), most)
 
-    def pump_high(self, model: Model, parts: Parts, seconds: float, *, rpm: float, valve: float, used_gps: float,
+    def pump_high(self, model: CarModel, parts: Parts, seconds: float, *, rpm: float, valve: float, used_gps: float,
                   feed_kpa: float) -> None:  # fmt: skip
         """The rail of direct injection: what the high-pressure pump gives of its ``valve``'s opening, less what is
         injected; never below the feed."""
@@ -129,7 +129,7 @@ class Systems:
         self.high_kpa = min(max(self.high_kpa, feed_kpa), 1.3 * model.rail_full_kpa)
 
 
-def cam_readings(model: Model, parts: Parts, systems: Systems) -> list[float]:
+def cam_readings(model: CarModel, parts: Parts, systems: Systems) -> list[float]:
     """Each watched cam against the crank's reference, in degrees of advance: every cam that turns, else the intake cam
     of each bank. A stretched chain or a tooth holds them back, and so does a reference that has moved."""
     angles = systems.cams or [0.0] * len(model.banks)

@@ -28,7 +28,7 @@ from gumshoe.simulator.engine import CARBON_SHIFT, DT, Air, Engine
 from gumshoe.simulator.hybrid import SPUN_RPM, ElectricDrive
 from gumshoe.simulator.memory import Memory
 from gumshoe.simulator.mending import mend, mend_wiring
-from gumshoe.simulator.models import Model, models
+from gumshoe.simulator.models import CarModel, models
 from gumshoe.simulator.monitors import Misfire, all_monitors
 from gumshoe.simulator.parts import Parts, healthy
 from gumshoe.simulator.routines import Routines
@@ -129,7 +129,7 @@ class Vehicle:
     def __init__(
         self,
         identity: Identity,
-        model: Model | None = None,
+        model: CarModel | None = None,
         *,
         defects: tuple[str, ...] = (),
         seed: int = 1,

@@ -9,7 +9,7 @@ from gumshoe.simulator.control import EngineManagement
 from gumshoe.simulator.electrics import Electrics
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.memory import Memory
-from gumshoe.simulator.models import Model
+from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.sensors import Readings
 
 Frame = Callable[[], dict[str, float]]
@@ -30,7 +30,7 @@ class Watch:
     cranking: bool = False
 
     @property
-    def model(self) -> Model:
+    def model(self) -> CarModel:
         return self.management.model
 
     @property

@@ -14,7 +14,7 @@ from pydantic import TypeAdapter
 
 from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind
 from gumshoe.core.circuits.templates import drawn, templates
-from gumshoe.simulator.models import Model, models
+from gumshoe.simulator.models import CarModel, models
 
 if TYPE_CHECKING:
     from gumshoe.simulator.parts import Parts
@@ -169,7 +169,7 @@ def wired_parts(kind: str) -> dict[str, Wired]:
     return found
 
 
-def _places(row: Row, model: Model) -> range:
+def _places(row: Row, model: CarModel) -> range:
     count = {"cylinder": model.cylinders, "bank": len(model.banks)}.get(row.per, 1)
     return range(1, count + 1)
 

@@ -11,7 +11,7 @@ from random import Random
 
 import numpy as np
 
-from gumshoe.core.circuits.faults import Fault, Model
+from gumshoe.core.circuits.faults import Fault, FaultModel
 from gumshoe.core.circuits.instruments import MOST_OHM, SHINES, Instrument, Probe, predicted, spread
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import Circuit
@@ -33,7 +33,7 @@ def measure(vehicle: Vehicle, circuit: Circuit, probe: Probe) -> Finding:
     # One fault as a variant of the sound circuit (what works is told by its usual current), any further ones put in.
     wrong = list(wrong_in(vehicle.parts, circuit.id, circuit))
     first = [Fault(f"real:{name}", "", name, (ohm,), 1.0) for name, ohm in wrong[:1]]
-    made = Model(with_wrong(circuit, wrong[1:]), (Fault("none", "", "", (1.0,), 1.0), *first))
+    made = FaultModel(with_wrong(circuit, wrong[1:]), (Fault("none", "", "", (1.0,), 1.0), *first))
     off = frozenset(_plugs_of(vehicle.parts.unplugged, circuit))
     real = replace(probe, setting=replace(probe.setting, unplugged=probe.setting.unplugged | off))
     if probe.instrument is Instrument.LOOK:

@@ -2,7 +2,7 @@
 
 import unittest
 
-from gumshoe.core.clues import Evidence, extract
+from gumshoe.core.clues import OnRecord, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.outcomes import decide, good_range
@@ -29,7 +29,7 @@ def judged(
     rows = [trim(Region.WARM_IDLE, total, bank) for bank, total in enumerate(idle, 1)]
     rows += [trim(Region.HIGH_IDLE, total, bank) for bank, total in enumerate(fast, 1)]
     module = ModuleSnapshot(0x7E8, codes=tuple(StoredCode(code, CodeState.CONFIRMED) for code in codes))
-    return assess(known, extract(Evidence(module=module, trims=tuple((r, "r", "1") for r in rows)), known))
+    return assess(known, extract(OnRecord(module=module, trims=tuple((r, "r", "1") for r in rows)), known))
 
 
 class TwoBanks(unittest.TestCase):

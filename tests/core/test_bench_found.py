@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from gumshoe.core.clues import Evidence, TestOutcome, extract, outdated_tests
+from gumshoe.core.clues import OnRecord, TestOutcome, extract, outdated_tests
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.parts import circuit_of
@@ -22,14 +22,14 @@ def known(platform: str) -> Knowledge:
     return expand(platforms()[platform].powertrain)
 
 
-def judged(knowledge: Knowledge, evidence: Evidence) -> tuple[Assessment, NextAction]:
+def judged(knowledge: Knowledge, evidence: OnRecord) -> tuple[Assessment, NextAction]:
     found = assess(knowledge, extract(evidence, knowledge))
     done = {row.test for row in evidence.tests} - outdated_tests(evidence, knowledge)
     return found, next_action(found, knowledge, propose(found, knowledge, Costs(), done=done))
 
 
-def evidence(code: str, *tests: tuple[str, str, str], failed: tuple[str, str, str] | None = None) -> Evidence:
-    return Evidence(
+def evidence(code: str, *tests: tuple[str, str, str], failed: tuple[str, str, str] | None = None) -> OnRecord:
+    return OnRecord(
         module=ModuleSnapshot(0x7E8, codes=(StoredCode(code, CodeState.CONFIRMED),)),
         tests=tuple(TestOutcome(test, outcome, "x", at) for test, outcome, at in tests),
         failed_repairs=(failed,) if failed else (),
@@ -149,7 +149,7 @@ class BeforeAGuess(unittest.TestCase):
         fulmar = known("ostrel_fulmar_20")
         codes = tuple(StoredCode(code, CodeState.CONFIRMED) for code in ("P0101", "P0402"))
         for symptoms in ((), ("low_power",), ("low_power", "rough_idle")):
-            case = Evidence(module=ModuleSnapshot(0x7E8, codes=codes), symptoms=symptoms)
+            case = OnRecord(module=ModuleSnapshot(0x7E8, codes=codes), symptoms=symptoms)
             found, action = judged(fulmar, case)
             self.assertEqual(found.suspects[0].id, "egr_sticks")
             assert action.test, (symptoms, action.words)
@@ -182,10 +182,10 @@ class Timing(unittest.TestCase):
     def test_every_cam_off_is_looked_at_before_a_wheel_is_ordered(self) -> None:
         eider = known("ostrel_eider_50")
         codes = tuple(StoredCode(code, CodeState.CONFIRMED) for code in ("P0016", "P0018"))
-        case = Evidence(module=ModuleSnapshot(0x7E8, codes=codes))
+        case = OnRecord(module=ModuleSnapshot(0x7E8, codes=codes))
         _, action = judged(eider, case)
         assert action.test, action.words
         self.assertIn(action.test.id, ("base_timing", "cam_trace"))
         seen = TestOutcome("base_timing", "off", "x", "1")
-        found, action = judged(eider, Evidence(module=ModuleSnapshot(0x7E8, codes=codes), tests=(seen,)))
+        found, action = judged(eider, OnRecord(module=ModuleSnapshot(0x7E8, codes=codes), tests=(seen,)))
         self.assertEqual(found.suspects[0].id, "distributor_turned")

@@ -11,7 +11,7 @@ from gumshoe.core.circuits import (
     Circuit,
     Instrument,
     Probe,
-    Reading,
+    ProbeReading,
     Setting,
     contradiction,
     left,
@@ -46,27 +46,29 @@ FIVE = tuple(Member(name, f"solenoid {name.upper()}") for name in ("a", "b", "c"
 FOUR = tuple(Member(name, f"sensor {name.upper()}", 3.0 + n) for n, name in enumerate(("a", "b", "c", "d")))
 
 
-def volts(node: str, value: float, command: float = 0.0, off: frozenset[str] = frozenset()) -> Reading:
-    return Reading(Probe(Instrument.METER, node, GROUND, Setting(command, off)), value)
+def volts(node: str, value: float, command: float = 0.0, off: frozenset[str] = frozenset()) -> ProbeReading:
+    return ProbeReading(Probe(Instrument.METER, node, GROUND, Setting(command, off)), value)
 
 
-def lamp(plus: str, minus: str, shine: str, command: float = 0.0, off: frozenset[str] = frozenset()) -> Reading:
-    return Reading(Probe(Instrument.LAMP, plus, minus, Setting(command, off)), LAMP_WORDS[shine])
+def lamp(plus: str, minus: str, shine: str, command: float = 0.0, off: frozenset[str] = frozenset()) -> ProbeReading:
+    return ProbeReading(Probe(Instrument.LAMP, plus, minus, Setting(command, off)), LAMP_WORDS[shine])
 
 
-def heard(element: str, what: str, command: float = 1.0) -> Reading:
-    return Reading(Probe(Instrument.HEARD, element, "", Setting(command)), HEARD_WORDS[what])
+def heard(element: str, what: str, command: float = 1.0) -> ProbeReading:
+    return ProbeReading(Probe(Instrument.HEARD, element, "", Setting(command)), HEARD_WORDS[what])
 
 
-def looked(connector: str, what: str) -> Reading:
-    return Reading(Probe(Instrument.LOOK, connector, "", Setting()), LOOK_WORDS[what])
+def looked(connector: str, what: str) -> ProbeReading:
+    return ProbeReading(Probe(Instrument.LOOK, connector, "", Setting()), LOOK_WORDS[what])
 
 
 def shared(name: str, words: str, members: tuple[Member, ...]) -> Circuit:
     return drawn(templates()[name], words, words, members)
 
 
-def simulated(circuit: Circuit, fault: str, seed: int, readings: list[Reading], most: int = 14) -> list[Reading]:
+def simulated(
+    circuit: Circuit, fault: str, seed: int, readings: list[ProbeReading], most: int = 14
+) -> list[ProbeReading]:
     """Follow the proposed probes at a circuit with that fault in it, read with the instrument's noise."""
     made, draw = model(circuit), Random(seed)
     index = next(i for i, row in enumerate(made.faults) if row.id == fault)
@@ -112,7 +114,7 @@ class Solenoid(unittest.TestCase):
 
     def test_the_part_measured_at_its_own_pins_settles_it(self) -> None:
         pins = Probe(Instrument.OHM, "part_plus", "part_minus", Setting(0.0, PART, powered=False))
-        readings = [volts("control", 0.1), lamp("feed", "control", "bright", 1.0, PART), Reading(pins, 2e6)]
+        readings = [volts("control", 0.1), lamp("feed", "control", "bright", 1.0, PART), ProbeReading(pins, 2e6)]
         found = conclusion(self.made, readings)
         self.assertTrue(found.stands)
         self.assertEqual((found.of, found.outcome), ("part", "part"))
@@ -134,7 +136,7 @@ class Solenoid(unittest.TestCase):
         readings = [
             volts("control", 0.02),
             lamp("feed", "control", "bright", 0.0, PART),
-            Reading(Probe(Instrument.OHM, "control", GROUND, Setting(0.0, unit, powered=False)), 0.6),
+            ProbeReading(Probe(Instrument.OHM, "control", GROUND, Setting(0.0, unit, powered=False)), 0.6),
         ]
         found = conclusion(self.made, readings)
         self.assertEqual(found.outcome, "short_ground")
@@ -195,7 +197,7 @@ class Grounds(unittest.TestCase):
         variant = int(np.flatnonzero(made.owner == broken)[-1])
         for item in probe:
             self.assertGreater(float(predicted(made, item)[variant]), 4.5)
-        found = conclusion(made, [Reading(item, 4.9) for item in probe])
+        found = conclusion(made, [ProbeReading(item, 4.9) for item in probe])
         self.assertEqual((found.of, found.outcome), ("low_reference", "bad"))
 
 
@@ -255,7 +257,7 @@ class Actuator(unittest.TestCase):
 class Bus(unittest.TestCase):
     def ohms(self, value: float) -> str:
         made = model(circuit_for(KNOWN, "bus_bus"))
-        rows = left(made, [Reading(Probe(Instrument.OHM, "high", "low", Setting(powered=False)), value)])
+        rows = left(made, [ProbeReading(Probe(Instrument.OHM, "high", "low", Setting(powered=False)), value)])
         return rows[0].fault.id
 
     def test_sixty_one_hundred_twenty_and_forty_ohms(self) -> None:
@@ -273,7 +275,7 @@ class Two(unittest.TestCase):
         readings = [
             lamp("feed", GROUND, "dark"),
             volts("feed", 12.4),
-            Reading(Probe(Instrument.OHM, "part_plus", "part_minus", Setting(0.0, PART, powered=False)), 2e6),
+            ProbeReading(Probe(Instrument.OHM, "part_plus", "part_minus", Setting(0.0, PART, powered=False)), 2e6),
         ]
         self.assertIsNotNone(contradiction(made, readings))
         names = [{pair.first.element, pair.second.element} for pair in pairs(made, readings)]

@@ -17,10 +17,10 @@ import numpy as np
 from gumshoe.core.circuits import (
     GROUND,
     Circuit,
+    FaultModel,
     Instrument,
-    Model,
     Probe,
-    Reading,
+    ProbeReading,
     Setting,
     contradiction,
     groups,
@@ -194,7 +194,7 @@ class Names(unittest.TestCase):
 class AgainstNgspice(unittest.TestCase):
     """Every variant is a circuit of its own in one deck: the same elements, nothing of our solver."""
 
-    def deck(self, made: Model, setting: Setting, driven: bool) -> tuple[str, list[tuple[int, str]]]:
+    def deck(self, made: FaultModel, setting: Setting, driven: bool) -> tuple[str, list[tuple[int, str]]]:
         wired, rows, asked = made.wired, ["every variant"], list[tuple[int, str]]()
         for variant, ohms in enumerate(made.states(setting, driven=driven)):
             for number, item in enumerate(wired.elements):
@@ -215,7 +215,7 @@ class AgainstNgspice(unittest.TestCase):
         rows += [".options gmin=1e-15 reltol=1e-9 abstol=1e-15 vntol=1e-9", ".control", "op", "print all"]
         return "\n".join([*rows, ".endc", ".end", ""]), asked
 
-    def compared(self, made: Model, setting: Setting, driven: bool) -> tuple[float, int]:
+    def compared(self, made: FaultModel, setting: Setting, driven: bool) -> tuple[float, int]:
         """Worst difference of a node voltage and how many were compared. Also: at the other simulator's voltages, every
         relay and output stands as its needs say."""
         text, asked = self.deck(made, setting, driven)
@@ -283,14 +283,14 @@ class Situations(unittest.TestCase):
         self.circuit = circuit_for(KNOWN, "purge_valve")
         self.made = model(self.circuit)
 
-    def meter(self, node: str, volts: float, command: float = 0.0, off: frozenset[str] = frozenset()) -> Reading:
-        return Reading(Probe(Instrument.METER, node, GROUND, Setting(command, off)), volts)
+    def meter(self, node: str, volts: float, command: float = 0.0, off: frozenset[str] = frozenset()) -> ProbeReading:
+        return ProbeReading(Probe(Instrument.METER, node, GROUND, Setting(command, off)), volts)
 
-    def in_its_place(self, shine: str) -> Reading:
+    def in_its_place(self, shine: str) -> ProbeReading:
         """A lamp between feed and control terminal, the valve off, commanded on."""
-        return Reading(Probe(Instrument.LAMP, "feed", "control", Setting(1.0, PART)), LAMP_WORDS[shine])
+        return ProbeReading(Probe(Instrument.LAMP, "feed", "control", Setting(1.0, PART)), LAMP_WORDS[shine])
 
-    def leaders(self, *readings: Reading) -> set[str]:
+    def leaders(self, *readings: ProbeReading) -> set[str]:
         return {fault.id for fault in groups(self.made, readings)[0].faults}
 
     def test_low_with_the_load_on_and_a_lamp_that_follows_is_the_load(self) -> None:
@@ -316,7 +316,7 @@ class Situations(unittest.TestCase):
         self.assertIn("stuck_off:driver", likely)
 
     def test_a_control_that_stays_down_without_the_load_and_the_unit_is_a_short(self) -> None:
-        pulled = Reading(Probe(Instrument.LAMP, "feed", "control", Setting(0.0, PART)), LAMP_WORDS["bright"])
+        pulled = ProbeReading(Probe(Instrument.LAMP, "feed", "control", Setting(0.0, PART)), LAMP_WORDS["bright"])
         found = {row.fault.id for row in left(self.made, [pulled]) if row.probability > 0.05}
         self.assertLessEqual(found, {"short_ground:control_wire", "stuck_on:driver"})
         self.assertIn("short_ground:control_wire", found)
@@ -379,7 +379,7 @@ class Situations(unittest.TestCase):
         draw = Random(4)
         for template in templates().values():
             made = model(drawn(template, template.id, "x"))
-            readings: list[Reading] = []
+            readings: list[ProbeReading] = []
             for _ in range(8):
                 best = propose(made, readings, most=1)[0]
                 if best.bits < 0.03:
@@ -387,7 +387,7 @@ class Situations(unittest.TestCase):
                 probe = best.probe
                 value = float(predicted(made, probe)[0])
                 noise = 0.5 * float(spread(probe, np.array([value]))[0]) * draw.gauss(0.0, 1.0)
-                readings.append(Reading(probe, value + noise))
+                readings.append(ProbeReading(probe, value + noise))
             leading = groups(made, readings)[0]
             self.assertIn("none", [fault.id for fault in leading.faults], template.id)
 
@@ -420,7 +420,7 @@ class EveryKind(unittest.TestCase):
     def test_a_lost_low_reference_lifts_signal_and_low_alike(self) -> None:
         made = model(drawn(templates()["reference sensor"], "r", "the sensor"))
         at = [
-            Reading(Probe(Instrument.METER, node, GROUND, Setting()), volts)
+            ProbeReading(Probe(Instrument.METER, node, GROUND, Setting()), volts)
             for node, volts in (("signal", 4.9), ("low", 4.9))
         ]
         likely = {row.fault.id for row in left(made, at) if row.probability > 0.05}
@@ -435,7 +435,7 @@ class NextProbe(unittest.TestCase):
         rates = [item.bits / item.minutes for item in first]
         self.assertEqual(rates, sorted(rates, reverse=True))
         self.assertTrue(all(item.minutes == minutes_of(made.circuit, item.probe) for item in first))
-        reading = Reading(first[0].probe, float(predicted(made, first[0].probe)[0]))
+        reading = ProbeReading(first[0].probe, float(predicted(made, first[0].probe)[0]))
         self.assertNotIn(first[0].probe, [item.probe for item in propose(made, [reading])])
 
     def test_following_the_proposals_finds_the_fault(self) -> None:
@@ -446,7 +446,7 @@ class NextProbe(unittest.TestCase):
         found = tried = 0
         for index, fault in enumerate(made.faults):
             variant = int(draw.choice(list(np.flatnonzero(made.owner == index))))
-            readings: list[Reading] = []
+            readings: list[ProbeReading] = []
             for _ in range(6):
                 wanted = propose(made, readings, most=1)
                 if not wanted or wanted[0].bits < 0.01:
@@ -454,7 +454,7 @@ class NextProbe(unittest.TestCase):
                 probe = wanted[0].probe
                 value = predicted(made, probe)[variant]
                 noise = 0.5 * float(spread(probe, np.array([value]))[0]) * draw.gauss(0.0, 1.0)
-                readings.append(Reading(probe, float(value) + noise))
+                readings.append(ProbeReading(probe, float(value) + noise))
             tried += 1
             ended = groups(made, readings, least=0.001)
             found += any(fault in group.faults and group.probability > 0.02 for group in ended)

@@ -11,7 +11,7 @@ from functools import cache
 
 import numpy as np
 
-from gumshoe.core.clues import Evidence, extract
+from gumshoe.core.clues import OnRecord, extract
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.powertrain.description import Aftertreatment, Powertrain
@@ -147,12 +147,12 @@ class StandIns(unittest.TestCase):
         found = judged("dunlin_30", driven("dunlin_30", ("coil-3-weak",)))
         (row,) = (row for row in found.findings if row.rule == "misfires")
         self.assertEqual(row.cylinders, (3,))
-        case = Evidence(misfires=((row.cylinders, "drive", "1"),))
+        case = OnRecord(misfires=((row.cylinders, "drive", "1"),))
         (clue,) = (clue for clue in extract(case, known) if clue.variable == "misfire")
         self.assertEqual((clue.value, clue.source), ("cylinder_3", "drive"))
         top = assess(known, extract(case, known)).suspects[:3]
         self.assertTrue(all(item.id.endswith("_3") for item in top), [item.id for item in top])
-        clean = Evidence(misfires=(((), "drive", "1"),))
+        clean = OnRecord(misfires=(((), "drive", "1"),))
         (clue,) = (clue for clue in extract(clean, known) if clue.variable == "misfire")
         self.assertEqual((clue.value, clue.weight), ("none", 0.4))
 

@@ -5,7 +5,7 @@ Which code belongs to which cause: common practice, no source.
 
 import unittest
 
-from gumshoe.core.clues import Evidence, extract
+from gumshoe.core.clues import OnRecord, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.platform import platforms
@@ -18,7 +18,7 @@ KNOWN = expand(PLATFORM.powertrain, PLATFORM.local)
 
 def from_codes(*codes: str) -> Assessment:
     module = ModuleSnapshot(0x7E8, codes=tuple(StoredCode(code, CodeState.CONFIRMED) for code in codes))
-    return assess(KNOWN, extract(Evidence(module=module, specification=PLATFORM.specification), KNOWN))
+    return assess(KNOWN, extract(OnRecord(module=module, specification=PLATFORM.specification), KNOWN))
 
 
 class FromCodes(unittest.TestCase):

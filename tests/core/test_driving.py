@@ -6,7 +6,7 @@ The dangers and the advice are common practice, no source; that a flashing lamp 
 
 import unittest
 
-from gumshoe.core.clues import Evidence, TestOutcome, extract
+from gumshoe.core.clues import OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import DataError
 from gumshoe.core.handtests.catalogue import cautions_of, hand_tests
@@ -60,7 +60,7 @@ def advice(
     )
     snapshot = Snapshot(read_typed("P0171").taken_at, "11 bit", (module,), silent=silent)
     made = tuple(TestOutcome(test, outcome, f"test-{n}", "") for n, (test, outcome) in enumerate(tests))
-    evidence = Evidence(symptoms=symptoms, module=module, tests=made)
+    evidence = OnRecord(symptoms=symptoms, module=module, tests=made)
     found = assess(known, extract(evidence, known))
     read = read_codes(dict.fromkeys(codes, (state,)), known, found)
     return drive_advice(

@@ -10,7 +10,7 @@ from pathlib import Path
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from gumshoe.core.clues import Evidence, extract, told_by_bus
+from gumshoe.core.clues import OnRecord, extract, told_by_bus
 from gumshoe.core.clues.known import unplugged
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, DataError
@@ -376,7 +376,7 @@ class Maps(unittest.TestCase):
         known = expand(describe(FULL_V6))
         codes = ("P0018", "P000C", "P0300", "P0031", "P0037", "P0051", "P0057", "U0401")
         engine = ModuleSnapshot(0x7E8, codes=tuple(StoredCode(code, CodeState.CONFIRMED) for code in codes))
-        found = assess(known, extract(Evidence(module=engine), known))
+        found = assess(known, extract(OnRecord(module=engine), known))
         read = read_codes(dict.fromkeys(codes, (CodeState.CONFIRMED,)), known, found)
         drawn = code_map(read, known)
         self.assertLessEqual(set(codes), {node.id for node in drawn.nodes})

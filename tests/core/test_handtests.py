@@ -11,7 +11,7 @@ from scipy import constants
 from gumshoe.core.errors import BadInput
 from gumshoe.core.handtests import Worked, hand_tests, hand_tests_for, values_of, work_out
 from gumshoe.core.handtests.catalogue import field_names, usual_of
-from gumshoe.core.handtests.rows import Verdict
+from gumshoe.core.handtests.rows import LimitVerdict
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.knowledge.rows import Specification
@@ -35,15 +35,17 @@ class Electrical(unittest.TestCase):
         found = worked("voltage_drop", stretch="switch or wire", drop=0.35, current=7.0)
         self.assertAlmostEqual(found.figures[0].value, 50.0)  # 0.35 V ÷ 7 A = 50 mΩ
         self.assertAlmostEqual(found.figures[1].value, 2.45)  # 0.35 V · 7 A
-        self.assertIs(found.verdict, Verdict.BAD)
-        self.assertIs(worked("voltage_drop", stretch="one whole side", drop=0.35, current=7).verdict, Verdict.GOOD)
+        self.assertIs(found.verdict, LimitVerdict.BAD)
+        self.assertIs(worked("voltage_drop", stretch="one whole side", drop=0.35, current=7).verdict, LimitVerdict.GOOD)
 
     def test_a_winding_measured_hot(self) -> None:
         # 27.9 Ω at 80 °C, leads 0.2 Ω: 27.7 ÷ (1 + 0.00393 · 60) = 22.41 Ω
         found = worked("resistance_20", part="purge or vent valve", ohm=27.9, leads=0.2, celsius=80)
         self.assertAlmostEqual(found.figures[0].value, 22.41, places=2)
-        self.assertIs(found.verdict, Verdict.GOOD)
-        self.assertIs(worked("resistance_20", part="relay", ohm="1.2 kΩ", leads=0, celsius=20).verdict, Verdict.BAD)
+        self.assertIs(found.verdict, LimitVerdict.GOOD)
+        self.assertIs(
+            worked("resistance_20", part="relay", ohm="1.2 kΩ", leads=0, celsius=20).verdict, LimitVerdict.BAD
+        )
         # 68 °F are 20 °C: nothing is corrected.
         self.assertAlmostEqual(
             worked("resistance_20", part="injector", ohm=14, leads=0, celsius="68 °F").figures[0].value, 14.0, places=3
@@ -52,7 +54,7 @@ class Electrical(unittest.TestCase):
     def test_battery(self) -> None:
         found = worked("battery", rest=12.5, crank=10.4, charge=14.3)
         self.assertAlmostEqual(found.figures[0].value, 87.5)  # midway between 12.4 V (75 %) and 12.6 V (full)
-        self.assertIs(found.verdict, Verdict.GOOD)
+        self.assertIs(found.verdict, LimitVerdict.GOOD)
         self.assertEqual(found.reading, 12.5)
         flat = worked("battery", rest=12.1, crank=9.1, charge=12.9)
         for word in ("charge it before", "breaks down", "not charged"):
@@ -63,8 +65,8 @@ class Electrical(unittest.TestCase):
         found = worked("parasitic_drain", ma=125, capacity=60, stood=7)
         self.assertAlmostEqual(found.figures[0].value, 10.0)
         self.assertAlmostEqual(found.figures[1].value, 35.0)
-        self.assertIs(found.verdict, Verdict.BAD)
-        self.assertIs(worked("parasitic_drain", ma=40, capacity=60, stood=60).verdict, Verdict.WATCH)
+        self.assertIs(found.verdict, LimitVerdict.BAD)
+        self.assertIs(worked("parasitic_drain", ma=40, capacity=60, stood=60).verdict, LimitVerdict.WATCH)
 
 
 class Engine(unittest.TestCase):
@@ -74,14 +76,14 @@ class Engine(unittest.TestCase):
         self.assertIn("cylinder 3", found.words)
         self.assertEqual(found.reading, 1.1)
         # 0.031 in is 0.787 mm: as specified.
-        self.assertIs(worked("plug_gap", spec=0.8, gap=["0.031 in"] * 4).verdict, Verdict.GOOD)
+        self.assertIs(worked("plug_gap", spec=0.8, gap=["0.031 in"] * 4).verdict, LimitVerdict.GOOD)
 
     def test_compression(self) -> None:
         found = worked("compression", kpa=[1200, 1180, 800, 820])
         self.assertAlmostEqual(found.reading, 100.0 * 800 / 1200)  # type: ignore[arg-type]
         self.assertIn("head gasket", found.words)
-        self.assertIs(worked("compression", kpa=[1200, 1180, 1150, 910]).verdict, Verdict.GOOD)  # 75.8 %
-        self.assertIs(worked("compression", kpa=[0, 0, 0, 0]).verdict, Verdict.BAD)
+        self.assertIs(worked("compression", kpa=[1200, 1180, 1150, 910]).verdict, LimitVerdict.GOOD)  # 75.8 %
+        self.assertIs(worked("compression", kpa=[0, 0, 0, 0]).verdict, LimitVerdict.BAD)
 
     def test_leak_down(self) -> None:
         found = worked("leak_down", supply=700, held=[665, 658, 490, 651])
@@ -108,15 +110,15 @@ class Engine(unittest.TestCase):
 
     def test_one_reading_convicts_no_bearing(self) -> None:
         once = worked("bearing_clearance", limit=0.08, play=["0.05", "0.09", "0.05", "0.05"])
-        self.assertIs(once.verdict, Verdict.WATCH)
+        self.assertIs(once.verdict, LimitVerdict.WATCH)
         often = worked(
             "bearing_clearance", limit=0.08, play=["0.05 0.051 0.05", "0.09 0.091 0.09", "0.05 0.05 0.051", "0.05 0.05"]
         )
-        self.assertIs(often.verdict, Verdict.BAD)
+        self.assertIs(often.verdict, LimitVerdict.BAD)
         self.assertIn("cylinder 2", often.words)
 
     def test_shaft(self) -> None:
-        self.assertIs(worked("shaft_play", along=0.06, across=0.4, wheel="clear all round").verdict, Verdict.GOOD)
+        self.assertIs(worked("shaft_play", along=0.06, across=0.4, wheel="clear all round").verdict, LimitVerdict.GOOD)
         self.assertIn("along", worked("shaft_play", along=0.2, across=0.4, wheel="clear all round").words)
         self.assertIn("touches", worked("shaft_play", along=0, across=0, wheel="touches, or has touched").words)
 
@@ -125,7 +127,7 @@ class Engine(unittest.TestCase):
         a, b = found.figures[0].value, found.figures[1].value
         self.assertAlmostEqual(a * 0.32 + b * 0.32**2, 12.0)  # through both points
         self.assertAlmostEqual(a + b, 62.0)
-        self.assertIs(found.verdict, Verdict.GOOD)
+        self.assertIs(found.verdict, LimitVerdict.GOOD)
         self.assertIn("Blocked", worked("filter_restriction", off=0, idle=30, fast=150, idle_rpm=800).words)
         self.assertIn("sensor or hoses", worked("filter_restriction", off=20, idle=30, fast=60, idle_rpm=800).words)
         self.assertIn("does not rise", worked("filter_restriction", off=0, idle=12, fast=12, idle_rpm=800).words)
@@ -138,14 +140,14 @@ class Upkeep(unittest.TestCase):
         self.assertEqual(found.reading, "low, overdue or wrong")
         self.assertIs(
             worked("oil_overdue", odometer=80000, last=90000, interval=15000, months=1, interval_months=12).verdict,
-            Verdict.NONE,
+            LimitVerdict.NONE,
         )
 
     def distributor(self, reading: float, more: float, less: float) -> Worked:
         return worked("distributor", reading=reading, spec=0, tolerance=2, more=more, less=less, teeth=13)
 
     def test_distributor(self) -> None:
-        self.assertIs(self.distributor(1.5, 5, 5).verdict, Verdict.GOOD)
+        self.assertIs(self.distributor(1.5, 5, 5).verdict, LimitVerdict.GOOD)
         self.assertIn("lower the reading by 8.0", self.distributor(8, 3, 12).words)
         out = self.distributor(-30, 6, 20)  # 30° up wanted, 6° there: one tooth is 27.7°, then 2.3° on
         self.assertAlmostEqual(out.figures[1].value, 360.0 / 13.0)

@@ -7,7 +7,7 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 
-from gumshoe.core.clues import Evidence, TestOutcome, extract
+from gumshoe.core.clues import OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge import catalogue
@@ -174,7 +174,7 @@ class Reading(unittest.TestCase):
         self.known = expand(Powertrain())
 
     def read(self, *codes: str) -> dict[str, Role]:
-        found = assess(self.known, extract(Evidence(module=module(*codes)), self.known))
+        found = assess(self.known, extract(OnRecord(module=module(*codes)), self.known))
         rows = read_codes(dict.fromkeys(codes, (CodeState.CONFIRMED,)), self.known, found).codes
         return {row.code: row.role for row in rows}
 
@@ -189,7 +189,7 @@ class Reading(unittest.TestCase):
         self.assertIs(roles["P0300"], Role.ECHO)
 
     def test_two_codes_of_one_plug_are_one_fault(self) -> None:
-        found = assess(self.known, extract(Evidence(module=module("P0102", "P0113")), self.known))
+        found = assess(self.known, extract(OnRecord(module=module("P0102", "P0113")), self.known))
         self.assertEqual(found.best, ("meter_unplugged",))
 
     def test_unknown_code_is_decoded_by_structure(self) -> None:
@@ -203,10 +203,10 @@ class Clues(unittest.TestCase):
     def test_absent_codes_count_only_after_their_monitor(self) -> None:
         whole = module()
         open_status = replace(whole.status, monitors=tuple(replace(m, complete=False) for m in whole.status.monitors))
-        with_monitor = {c.variable for c in extract(Evidence(module=whole), self.known) if c.value == "absent"}
+        with_monitor = {c.variable for c in extract(OnRecord(module=whole), self.known) if c.value == "absent"}
         without = {
             c.variable
-            for c in extract(Evidence(module=replace(whole, status=open_status)), self.known)
+            for c in extract(OnRecord(module=replace(whole, status=open_status)), self.known)
             if c.value == "absent"
         }
         self.assertIn("P0171", with_monitor)
@@ -214,20 +214,20 @@ class Clues(unittest.TestCase):
 
     def test_a_later_test_supersedes(self) -> None:
         made = (TestOutcome("look_hoses", "crankcase", "a", "1"), TestOutcome("look_hoses", "whole", "b", "2"))
-        clues = [c for c in extract(Evidence(tests=made), self.known) if c.variable == "look_hoses"]
+        clues = [c for c in extract(OnRecord(tests=made), self.known) if c.variable == "look_hoses"]
         self.assertEqual([c.value for c in clues], ["whole"])
 
     def test_doubt_keeps_the_clue_at_a_quarter(self) -> None:
-        clue = extract(Evidence(symptoms=("hiss",)), self.known)[0]
-        doubted = extract(Evidence(symptoms=("hiss",), doubtful=frozenset({clue.id})), self.known)[0]
+        clue = extract(OnRecord(symptoms=("hiss",)), self.known)[0]
+        doubted = extract(OnRecord(symptoms=("hiss",), doubtful=frozenset({clue.id})), self.known)[0]
         self.assertTrue(doubted.doubtful)
         self.assertEqual(doubted.weight, 0.25)
 
     def test_a_repair_that_did_not_help_speaks_against_its_fault(self) -> None:
-        base = assess(self.known, extract(Evidence(module=module("P0171")), self.known))
+        base = assess(self.known, extract(OnRecord(module=module("P0171")), self.known))
         after = assess(
             self.known,
-            extract(Evidence(module=module("P0171"), failed_repairs=(("renew_crankcase_hose", "j", "1"),)), self.known),
+            extract(OnRecord(module=module("P0171"), failed_repairs=(("renew_crankcase_hose", "j", "1"),)), self.known),
         )
         before_p = base.suspect("crankcase_hose_split").probability  # type: ignore[union-attr]
         after_p = after.suspect("crankcase_hose_split").probability  # type: ignore[union-attr]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from gumshoe.core.clues import Evidence, extract
+from gumshoe.core.clues import OnRecord, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
@@ -53,7 +53,7 @@ class Learning(unittest.TestCase):
 
     def test_the_ranking_moves(self) -> None:
         module = ModuleSnapshot(0x7E8, codes=(StoredCode("P0171", CodeState.CONFIRMED),))
-        clues = extract(Evidence(module=module), KNOWN)
+        clues = extract(OnRecord(module=module), KNOWN)
         plain = assess(KNOWN, clues)
         taught = assess(KNOWN, clues, learned=multipliers(KNOWN, [Proven(HOSE, True, True)] * 12))
         self.assertNotEqual(plain.suspects[0].id, HOSE)

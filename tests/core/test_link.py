@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.capture import candump_line, parse_candump
 from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer, Refused
-from gumshoe.core.obd.link import Addressing, Frame, Link, Timing, find_addressing, open_link
+from gumshoe.core.obd.link import Addressing, BusFrame, Link, Timing, find_addressing, open_link
 from gumshoe.core.obd.scanner import scan
 from tests.core.bus import Script, ScriptedBus, single
 
@@ -242,7 +242,7 @@ class Garbage(unittest.TestCase):
 class Capture(unittest.TestCase):
     @given(st.integers(0, 0x7FF), st.binary(max_size=8), st.floats(0, 2e9))
     def test_candump_round_trip(self, identifier: int, data: bytes, moment: float) -> None:
-        frame = Frame(moment, identifier, False, data, False)
+        frame = BusFrame(moment, identifier, False, data, False)
         again = next(parse_candump([candump_line(frame)]))
         self.assertEqual((again.id, again.data), (identifier, data))
         self.assertAlmostEqual(again.time, moment, places=4)

@@ -17,7 +17,7 @@ from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.errors import BadAnswer, Refused
 from gumshoe.core.obd.identifiers import IdentifierRow, read_answer, request
-from gumshoe.core.obd.link import Answer
+from gumshoe.core.obd.link import Response
 from gumshoe.core.obd.poller import Poller, Sample
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.signals.derived import (
@@ -217,12 +217,12 @@ class Identifiers(unittest.TestCase):
         asked: list[bytes] = []
 
         class Fake:
-            def ask(self, _module: int, payload: bytes) -> Answer:
+            def ask(self, _module: int, payload: bytes) -> Response:
                 asked.append(payload)
                 if payload[0] == 0x01:
-                    return Answer(0x7E8, b"\x41\x00\x00\x10\x00\x00" if payload[1] == 0 else b"\x41\x0c\x0c\x80")
+                    return Response(0x7E8, b"\x41\x00\x00\x10\x00\x00" if payload[1] == 0 else b"\x41\x0c\x0c\x80")
                 if payload == bytes.fromhex("225101"):
-                    return Answer(0x7E8, bytes.fromhex("6251010007"))
+                    return Response(0x7E8, bytes.fromhex("6251010007"))
                 raise Refused(0x22, 0x31, 0x7E8)
 
         poller = Poller(Fake(), 0, ["rpm", "one", "two"], self.ROWS)  # type: ignore[arg-type]
@@ -237,10 +237,10 @@ class Identifiers(unittest.TestCase):
         asked: list[bytes] = []
 
         class Fake:
-            def ask(self, _module: int, payload: bytes) -> Answer:
+            def ask(self, _module: int, payload: bytes) -> Response:
                 asked.append(payload)
                 answers = {0x0C: b"\x41\x0c\x0c\x80", 0x0D: b"\x41\x0d\x32"}
-                return Answer(0x7E8, b"\x41\x00\x00\x18\x00\x00" if payload[1] == 0 else answers[payload[1]])
+                return Response(0x7E8, b"\x41\x00\x00\x18\x00\x00" if payload[1] == 0 else answers[payload[1]])
 
         poller = Poller(Fake(), 0, ["rpm"])  # type: ignore[arg-type]
         poller.poll()

@@ -17,7 +17,7 @@ from gumshoe.core.proof.clear_guard import check_clear
 from gumshoe.core.proof.from_recording import observations_of
 from gumshoe.core.proof.from_scan import observation_of
 from gumshoe.core.proof.plan import Plan, plan_proof
-from gumshoe.core.proof.tracker import Condition, Observation, Tracker, Verdict, replay
+from gumshoe.core.proof.tracker import Condition, Observation, ProofVerdict, Tracker, replay
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.regions import Region
 
@@ -85,12 +85,12 @@ class Proof(unittest.TestCase):
         self.assertEqual(made.key_on, ("P0443",))
         driven = trip(IDLE, 120, "comprehensive components") + trip(CRUISE, 120, "comprehensive components")
         verdict, missing = replay(made, driven).verdict()
-        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertIs(verdict, ProofVerdict.NOT_YET)
         self.assertTrue(any("Key on, engine off" in line for line in missing))
         read = Observation(0.0, confirmed=(), pending=(), permanent=())
-        self.assertEqual(replay(made, [*driven, read]).verdict(), (Verdict.PROVEN, ()))
+        self.assertEqual(replay(made, [*driven, read]).verdict(), (ProofVerdict.PROVEN, ()))
         back = Observation(0.0, confirmed=(), pending=("P0443",), permanent=())
-        self.assertIs(replay(made, [*driven, back]).verdict()[0], Verdict.CAME_BACK)
+        self.assertIs(replay(made, [*driven, back]).verdict()[0], ProofVerdict.CAME_BACK)
 
     def test_a_monitor_the_car_does_not_tell_of_is_proven_by_the_drive_it_wants(self) -> None:
         """SAE J1979: a spark engine's readiness has no bit for boost, many cars none for the tank."""
@@ -103,9 +103,9 @@ class Proof(unittest.TestCase):
             module = ModuleSnapshot(0x7E8, status=status(), codes=(StoredCode(code, CodeState.CONFIRMED),))
             made = plan_proof(Snapshot(datetime.now(UTC), "11 bit", (module,)), expand(Powertrain()))
             self.assertEqual(made.untold, {monitor})
-            self.assertEqual(replay(made, driven * 2).verdict(), (Verdict.PROVEN, ()), code)
+            self.assertEqual(replay(made, driven * 2).verdict(), (ProofVerdict.PROVEN, ()), code)
             verdict, missing = replay(made, short * 2).verdict()
-            self.assertIs(verdict, Verdict.NOT_YET)
+            self.assertIs(verdict, ProofVerdict.NOT_YET)
             self.assertIn("does not tell", missing[0])
         untold = ModuleSnapshot(0x7E8, codes=(StoredCode("P0299", CodeState.CONFIRMED),))  # readiness was not read
         made = plan_proof(Snapshot(datetime.now(UTC), "11 bit", (untold,)), expand(Powertrain()))
@@ -113,40 +113,40 @@ class Proof(unittest.TestCase):
 
     def test_two_good_trips_near_the_frame_prove_it(self) -> None:
         seen = trip(IDLE, 120, "fuel system") + trip(IDLE, 120, "fuel system")
-        self.assertEqual(replay(plan(), seen).verdict(), (Verdict.PROVEN, ()))
+        self.assertEqual(replay(plan(), seen).verdict(), (ProofVerdict.PROVEN, ()))
 
     def test_one_trip_is_not_enough(self) -> None:
         verdict, missing = replay(plan(), trip(IDLE, 240, "fuel system")).verdict()
-        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertIs(verdict, ProofVerdict.NOT_YET)
         self.assertTrue(any("1 of 2 trips" in line for line in missing))
 
     def test_code_gone_but_monitor_never_ran(self) -> None:
         verdict, missing = replay(plan(), trip(IDLE, 200) + trip(IDLE, 200)).verdict()
-        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertIs(verdict, ProofVerdict.NOT_YET)
         self.assertTrue(any("fuel system" in line and "0 of 2" in line for line in missing))
 
     def test_a_drive_never_near_the_frame_proves_nothing(self) -> None:
         seen = trip(CRUISE, 600, "fuel system") * 2
         verdict, missing = replay(plan(), seen).verdict()
-        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertIs(verdict, ProofVerdict.NOT_YET)
         self.assertTrue(any("similar" in line for line in missing))
 
     def test_pending_again_is_came_back(self) -> None:
         seen = trip(IDLE, 200, "fuel system") + trip(IDLE, 60, "fuel system", pending=("P0171",))
         verdict, reasons = replay(plan(), seen).verdict()
-        self.assertIs(verdict, Verdict.CAME_BACK)
+        self.assertIs(verdict, ProofVerdict.CAME_BACK)
         self.assertEqual(reasons, ("P0171 is pending again",))
 
     def test_the_signal_must_be_right_again(self) -> None:
         lean = IDLE | {"ltft_b1_pct": 17.0}
         verdict, missing = replay(plan(), trip(lean, 120, "fuel system") * 2).verdict()
-        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertIs(verdict, ProofVerdict.NOT_YET)
         self.assertTrue(any("Total trim" in line and "+17.5 %" in line for line in missing))
 
     def test_a_new_code_keeps_the_car_here(self) -> None:
         seen = trip(IDLE, 120, "fuel system") + trip(IDLE, 120, "fuel system", pending=("P0113",))
         verdict, missing = replay(plan(), seen).verdict()
-        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertIs(verdict, ProofVerdict.NOT_YET)
         self.assertTrue(any("P0113" in line for line in missing))
 
     def test_a_code_of_the_work_that_returns_is_something_left_off_not_a_repair_that_failed(self) -> None:
@@ -156,10 +156,10 @@ class Proof(unittest.TestCase):
         self.assertEqual((own.provoked, own.trips), (True, 1))
         seen = trip(IDLE, 120, "fuel system") + trip(IDLE, 120, "fuel system", pending=("P0102",))
         verdict, reasons = replay(made, seen).verdict()
-        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertIs(verdict, ProofVerdict.NOT_YET)
         self.assertIn("something is still off", reasons[0])
         seen[-2] = replace(seen[-2], pending=("P0102", "P0171"))
-        self.assertIs(replay(made, seen).verdict()[0], Verdict.CAME_BACK)
+        self.assertIs(replay(made, seen).verdict()[0], ProofVerdict.CAME_BACK)
 
     def test_left_to_itself_what_is_held_is_expected_until_the_lamp_is_out(self) -> None:
         stored = snapshot(("P0171", CodeState.CONFIRMED), ("P0171", CodeState.PENDING))
@@ -171,11 +171,11 @@ class Proof(unittest.TestCase):
             return [replace(row, confirmed=("P0171",), lamp=lamp) for row in rows if row.run_time_s is not None]
 
         verdict, missing = replay(made, drive(2, lamp=True)).verdict()
-        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertIs(verdict, ProofVerdict.NOT_YET)
         self.assertTrue(any("still on" in line for line in missing))
-        self.assertIs(replay(made, drive(3, lamp=False)).verdict()[0], Verdict.PROVEN)
+        self.assertIs(replay(made, drive(3, lamp=False)).verdict()[0], ProofVerdict.PROVEN)
         again = [*drive(1, lamp=True), *drive(1, lamp=True, pending=("P0171",))]
-        self.assertIs(replay(made, again).verdict()[0], Verdict.CAME_BACK)
+        self.assertIs(replay(made, again).verdict()[0], ProofVerdict.CAME_BACK)
 
     def test_the_other_banks_trim_is_looked_at_where_its_code_was(self) -> None:
         v6 = expand(platforms()["ostrel_dunlin_30"].powertrain)
@@ -190,15 +190,15 @@ class Proof(unittest.TestCase):
 
     def test_nothing_stored_nothing_proven(self) -> None:
         empty = plan_proof(snapshot(), expand(Powertrain()))
-        self.assertIs(replay(empty, trip(IDLE, 200, "fuel system") * 2).verdict()[0], Verdict.NOT_YET)
+        self.assertIs(replay(empty, trip(IDLE, 200, "fuel system") * 2).verdict()[0], ProofVerdict.NOT_YET)
 
     def test_without_a_code_the_measurement_can_prove_it(self) -> None:
         empty = replace(plan_proof(snapshot(), expand(Powertrain())), frame={}, signal_region=None)
         tracker = replay(empty, trip(IDLE, 200, "fuel system"))
         good = Condition("Fuel pressure measured again", True, "350 kPa", 1.0, signal=True)
-        self.assertIs(tracker.verdict([good])[0], Verdict.PROVEN)
-        self.assertIs(tracker.verdict([replace(good, done=False)])[0], Verdict.NOT_YET)
-        self.assertIs(tracker.verdict([replace(good, signal=False)])[0], Verdict.NOT_YET)
+        self.assertIs(tracker.verdict([good])[0], ProofVerdict.PROVEN)
+        self.assertIs(tracker.verdict([replace(good, done=False)])[0], ProofVerdict.NOT_YET)
+        self.assertIs(tracker.verdict([replace(good, signal=False)])[0], ProofVerdict.NOT_YET)
 
     def test_window_edges(self) -> None:
         tracker = Tracker(plan())
@@ -212,7 +212,7 @@ class Proof(unittest.TestCase):
         broken = [*first[:20], Observation(None), *first[20:], *second[:9], Observation(None), *second[9:]]
         tracker = replay(plan(), broken)
         self.assertEqual(len(tracker.trips), 2)
-        self.assertEqual(tracker.verdict()[0], Verdict.PROVEN)
+        self.assertEqual(tracker.verdict()[0], ProofVerdict.PROVEN)
 
     def test_key_on_with_the_engine_off_parts_two_short_trips(self) -> None:
         short = [Observation(5.0, IDLE, status())]
@@ -267,7 +267,7 @@ class FromARecording(unittest.TestCase):
         self.assertAlmostEqual(tracker.signal_pct or 0.0, 1.5, places=3)
         self.assertEqual(tracker.completed, {})
         verdict, missing = tracker.verdict()
-        self.assertIs(verdict, Verdict.NOT_YET)
+        self.assertIs(verdict, ProofVerdict.NOT_YET)
         self.assertTrue(any("not read since the drive" in line for line in missing))
 
     def test_the_engine_off_in_between_parts_two_trips(self) -> None:

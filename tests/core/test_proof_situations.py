@@ -21,7 +21,7 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.proof import circumstances as rules
 from gumshoe.core.proof.circumstances import Repaired, asked_of
 from gumshoe.core.proof.plan import Plan
-from gumshoe.core.proof.tracker import Condition, Observation, Tracker, Verdict
+from gumshoe.core.proof.tracker import Condition, Observation, ProofVerdict, Tracker
 
 TURBO: dict[str, Any] = {"injection": "direct", "induction": "turbo", "air_metering": "flow", "displacement_l": 2.0}
 AUTOMATIC: dict[str, Any] = {"gearbox": "automatic with torque converter"}
@@ -61,7 +61,7 @@ class Planned(unittest.TestCase):
         self.assertLessEqual({"under_load", "idle", "cold"}, asked(found))
         self.assertLessEqual({"hill", "idle", "cold_start"}, driven(found))
         self.assertGreater(len(found.drive.trips), 1)  # a misfire code takes two trips to be stored
-        self.assertIs(found.verdict, Verdict.NOT_YET)
+        self.assertIs(found.verdict, ProofVerdict.NOT_YET)
 
     def test_a_hard_circuit_fault_asks_for_no_road_and_no_night(self) -> None:
         found = plan("P0118", work="mend_coolant_sensor")
@@ -127,7 +127,7 @@ class Planned(unittest.TestCase):
         names = [row.words for row in plan("P0506", work="clean_throttle").conditions]
         self.assertTrue(any("throttle" in words for words in names), names)
         found = plan("P0506", work="clean_throttle", procedures=(aborted,))
-        self.assertIs(found.verdict, Verdict.NOT_YET)
+        self.assertIs(found.verdict, ProofVerdict.NOT_YET)
 
     def test_high_flow_is_proven_at_high_flow(self) -> None:
         frame = FreezeFrame("P0171", {"rpm": 3900.0, "load_pct": 84.0, "speed_kmh": 96.0, "coolant_c": 90.0})
@@ -155,7 +155,7 @@ class Planned(unittest.TestCase):
     def test_a_ghost_asks_for_its_time(self) -> None:
         found = plan("P0335", work="mend_crank_sensor", recurrence=RecurrenceFacts(3, 90.0, "days"))
         self.assertTrue(any("days" in row.detail for row in found.conditions))
-        self.assertIs(found.verdict, Verdict.NOT_YET)
+        self.assertIs(found.verdict, ProofVerdict.NOT_YET)
 
     def test_a_hybrid_is_started_again_and_again(self) -> None:
         self.assertIn("restarts", asked(plan("P0335", work="renew_crank_sensor", powertrain=car(HYBRID))))
@@ -203,7 +203,7 @@ class Tracked(unittest.TestCase):
     def test_what_came_again_by_hand_is_a_comeback(self) -> None:
         again = Condition("Plug and harness moved", False, "it came again", 0.0, failed=True)
         verdict, reasons = Tracker(Plan(())).verdict((again,))
-        self.assertIs(verdict, Verdict.CAME_BACK)
+        self.assertIs(verdict, ProofVerdict.CAME_BACK)
         self.assertIn("it came again", reasons[0])
 
 

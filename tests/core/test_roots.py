@@ -5,7 +5,7 @@ import unittest
 from dataclasses import replace
 from random import Random
 
-from gumshoe.core.clues import Evidence, TestOutcome, extract
+from gumshoe.core.clues import OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.presets import describe
@@ -55,7 +55,7 @@ class OnAnEngine(unittest.TestCase):
 
     def found(self, *symptoms: str, tests: tuple[tuple[str, str], ...] = ()) -> float:
         module = ModuleSnapshot(0x7E8, codes=(StoredCode("P0011", CodeState.CONFIRMED),))
-        told = Evidence(symptoms=symptoms, module=module, tests=tuple(TestOutcome(t, o, t, "1") for t, o in tests))
+        told = OnRecord(symptoms=symptoms, module=module, tests=tuple(TestOutcome(t, o, t, "1") for t, o in tests))
         result = assess(self.known, extract(told, self.known))
         roots = root_causes(result, self.known, "intake_phaser_sticks")
         return next(root.probability for root in roots if root.id == "oil_low_or_old")

@@ -5,7 +5,7 @@ from datetime import date
 from pathlib import Path
 from unittest import mock
 
-from gumshoe.core.clues import Clue, ClueKind, Evidence, TestOutcome, extract
+from gumshoe.core.clues import Clue, ClueKind, OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import DataError
 from gumshoe.core.history.comebacks import Done, Warranty, comebacks, months_between
@@ -32,7 +32,7 @@ KNOWN = expand(TERN.powertrain, TERN.local)
 
 
 def assessed(*tests: TestOutcome):  # type: ignore[no-untyped-def]
-    return assess(KNOWN, extract(Evidence(tests=tests), KNOWN))
+    return assess(KNOWN, extract(OnRecord(tests=tests), KNOWN))
 
 
 class Offering(unittest.TestCase):

@@ -11,7 +11,7 @@ import re
 import unittest
 from datetime import UTC, datetime
 
-from gumshoe.core.clues import Evidence, TestOutcome, extract
+from gumshoe.core.clues import OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.knowledge.by_place import ALIKE, CYLINDER
 from gumshoe.core.knowledge.catalogue import expand
@@ -104,11 +104,11 @@ def gauges(car: Vehicle) -> tuple[TestOutcome, ...]:
     return tuple(made)
 
 
-def evidence(defect: str, *, measured: bool) -> tuple[Evidence, Assessment, Snapshot]:
+def evidence(defect: str, *, measured: bool) -> tuple[OnRecord, Assessment, Snapshot]:
     """Two trips, a scan, the trims, and the gauges if wanted."""
     car = driven(defect)
     seen = snapshot(car)
-    case = Evidence(
+    case = OnRecord(
         module=seen.engine,
         trims=tuple((trim, "recording", "1") for trim in trims(car)),
         tests=gauges(car) if measured else (),
@@ -168,7 +168,7 @@ class WithGauges(unittest.TestCase):
 
     def test_a_healthy_car_accuses_nobody(self) -> None:
         car = driven()
-        case = Evidence(
+        case = OnRecord(
             module=snapshot(car).engine,
             trims=tuple((t, "r", "1") for t in trims(car)),
             tests=gauges(car),

@@ -14,7 +14,7 @@ from django.urls import reverse
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.buslog import messages, read_frames, samples_of, snapshot_of
-from gumshoe.core.obd.link import Frame
+from gumshoe.core.obd.link import BusFrame
 from gumshoe.core.obd.poller import Poller
 from gumshoe.web.live import looking, store
 from gumshoe.web.live.models import Recording
@@ -24,7 +24,7 @@ from gumshoe.web.vehicles.links import connection
 from tests.web.test_work import WithCar
 
 
-def written(frames: list[Frame], suffix: str) -> bytes:
+def written(frames: list[BusFrame], suffix: str) -> bytes:
     """Frames as python-can's own writer puts them into such a file."""
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / f"log{suffix}"
@@ -47,12 +47,12 @@ class Logged(WithCar):
     defects = ("coil-3-weak",)
     history = ("mixed", "mixed")
 
-    def heard(self) -> tuple[list[Frame], Scan, list[float]]:
+    def heard(self) -> tuple[list[BusFrame], Scan, list[float]]:
         """The frames of a scan and of some rounds of polling; the scan; the engine speeds told."""
         self.key("on")
         self.key("start")
         self.runner.skip(5.0)
-        frames: list[Frame] = []
+        frames: list[BusFrame] = []
         speeds = []
         with connection(self.case.vehicle).use(tap=frames.append) as link:
             keys = ["rpm", "load_pct", "maf_gps", "misfire_c3"]
@@ -95,12 +95,12 @@ class Logged(WithCar):
         frames, _, _ = self.heard()
         later = frames[-1].time + 1.0
         cleared = [
-            Frame(later, 0x7E0, False, b"\x01\x04".ljust(8, b"\0"), True),
-            Frame(later + 0.01, 0x7E8, False, b"\x01\x44", False),
+            BusFrame(later, 0x7E0, False, b"\x01\x04".ljust(8, b"\0"), True),
+            BusFrame(later + 0.01, 0x7E8, False, b"\x01\x44", False),
         ]
         empty = [
-            Frame(later + 1.0, 0x7E0, False, b"\x01\x03".ljust(8, b"\0"), True),
-            Frame(later + 1.1, 0x7E8, False, b"\x02\x43\x00", False),
+            BusFrame(later + 1.0, 0x7E0, False, b"\x01\x03".ljust(8, b"\0"), True),
+            BusFrame(later + 1.1, 0x7E8, False, b"\x02\x43\x00", False),
         ]
         found = snapshot_of(messages([*frames, *cleared, *empty]))
         assert found
@@ -129,7 +129,7 @@ class Logged(WithCar):
         ):
             with self.subTest(suffix), self.assertRaisesRegex(BadInput, words):
                 read_frames(content, suffix)
-        silent = [Frame(n * 0.1, 0x123, False, bytes(8), False) for n in range(20)]
+        silent = [BusFrame(n * 0.1, 0x123, False, bytes(8), False) for n in range(20)]
         upload = SimpleUploadedFile("engine off.log", written(silent, ".log"))
         url = reverse("live:import_file", args=[self.case.pk])
         page = self.client.post(url, {"file": upload}, follow=True).content.decode()
@@ -138,15 +138,15 @@ class Logged(WithCar):
 
     def test_a_message_cut_short_is_left_out(self) -> None:
         whole = [
-            Frame(1.0, 0x7E8, False, bytes.fromhex("100A490401414243"), False),
-            Frame(1.1, 0x7E8, False, bytes.fromhex("2144454647000000"), False),
+            BusFrame(1.0, 0x7E8, False, bytes.fromhex("100A490401414243"), False),
+            BusFrame(1.1, 0x7E8, False, bytes.fromhex("2144454647000000"), False),
         ]
         self.assertEqual(messages(whole)[0].payload, bytes.fromhex("49040141424344454647"))
         self.assertEqual(messages(whole[:1]), [])
 
     def test_a_message_that_lacks_a_frame_in_its_middle_is_left_out(self) -> None:
-        frames = [Frame(1.0, 0x7E8, False, bytes.fromhex("101449040141424344"[:16]), False)]
-        frames += [Frame(1.0 + n, 0x7E8, False, bytes((0x20 | n,)) + bytes(7), False) for n in (1, 2)]
+        frames = [BusFrame(1.0, 0x7E8, False, bytes.fromhex("101449040141424344"[:16]), False)]
+        frames += [BusFrame(1.0 + n, 0x7E8, False, bytes((0x20 | n,)) + bytes(7), False) for n in (1, 2)]
         self.assertEqual(len(messages(frames)), 1)
         self.assertEqual(messages([frames[0], frames[2]]), [])
         late = [frames[0], frames[2], *frames]

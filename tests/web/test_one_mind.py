@@ -55,6 +55,7 @@ class Walk:
         if found.next.words in action:
             first = self.one(r'test-card first"><h3>(.*?)(?:<span|</h3>)', suspects)
             if found.next.test is not None:
+                self.test.assertTrue(first)
                 self.test.assertTrue(action.endswith(f"{first}, {found.next.test.minutes:.0f} min"), (action, first))
             else:
                 self.test.assertIn(found.next.words, suspects)

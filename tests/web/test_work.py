@@ -17,7 +17,7 @@ from gumshoe.core.casefile import write_case
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.capture import parse_candump
 from gumshoe.core.obd.errors import NoAnswer
-from gumshoe.core.obd.link import Frame
+from gumshoe.core.obd.link import BusFrame
 from gumshoe.core.obd.poller import Sample
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.accounts.models import User
@@ -105,7 +105,7 @@ class Scanning(WithCar):
 
     def test_a_journal_left_by_a_kill_is_put_on_record(self) -> None:
         journal = scans.Journal(self.case, self.tess)
-        journal.take(Frame(1.0, 0x7DF, False, b"\x02\x01\x00", True))
+        journal.take(BusFrame(1.0, 0x7DF, False, b"\x02\x01\x00", True))
         journal.close(keep=True)
         other = journal.path.with_name(journal.path.name.replace(f"-{__import__('os').getpid()}-", "-1-"))
         journal.path.rename(other)

@@ -13,7 +13,7 @@ from gumshoe.core.casefile.model import CaseFile, ProbeFacts
 from gumshoe.core.circuits import Instrument, Probe, circuit_for, model
 from gumshoe.core.circuits.checks import reading_of
 from gumshoe.core.circuits.judging import check_of, conclusion
-from gumshoe.core.clues import Evidence, TestOutcome
+from gumshoe.core.clues import OnRecord, TestOutcome
 from gumshoe.core.judgement import Grounds, Judged, telling
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.parts import GENERIC, Local
@@ -193,7 +193,7 @@ def grounds_of(case: CaseFile, costs: Costs | None = None) -> Grounds:
     snapshot = newest_first[place] if place is not None else None
     engine = snapshot.engine if snapshot else None
     symptoms = case.complaint.symptoms if case.complaint else ()
-    evidence = Evidence(
+    evidence = OnRecord(
         symptoms=symptoms,
         symptom_source=("complaint", ""),
         module=engine,

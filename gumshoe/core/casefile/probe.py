@@ -9,7 +9,7 @@ from gumshoe.core.casefile.assess import knowledge_of, probe_of
 from gumshoe.core.casefile.model import CaseFile, CircuitFacts
 from gumshoe.core.circuits import (
     Circuit,
-    Reading,
+    ProbeReading,
     circuit_for,
     contradiction,
     groups,
@@ -30,11 +30,11 @@ class CircuitRead:
     """One circuit of a case: its readings, what is left, the groups that no probe separates, the next probes."""
 
     circuit: Circuit
-    readings: tuple[Reading, ...]
+    readings: tuple[ProbeReading, ...]
     left: tuple[Left, ...]
     groups: tuple[Group, ...]
     proposals: tuple[Proposal, ...]
-    doubtful: Reading | None
+    doubtful: ProbeReading | None
     conclusion: Conclusion
     pairs: tuple[Pair, ...]
     loading: tuple[Loading, ...]

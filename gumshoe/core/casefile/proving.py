@@ -15,7 +15,7 @@ from gumshoe.core.proof.drive_plan import DrivePlan
 from gumshoe.core.proof.exposure import Recurrences, Unit, clean_wanted
 from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof
 from gumshoe.core.proof.signal_proof import Condemning, condemning, measured_again
-from gumshoe.core.proof.tracker import Condition, Tracker, Verdict
+from gumshoe.core.proof.tracker import Condition, ProofVerdict, Tracker
 from gumshoe.core.suspects.posterior import Suspect
 from gumshoe.core.suspects.relations import Role
 from gumshoe.core.words import measured
@@ -34,7 +34,7 @@ class ProofPlan:
     suspect: str
     asked_again: tuple[Condemning, ...]
     conditions: tuple[Condition, ...]
-    verdict: Verdict
+    verdict: ProofVerdict
     missing: tuple[str, ...]
 
     def document(self) -> dict[str, Any]:
@@ -129,7 +129,7 @@ def plan_file(case: CaseFile, *, by_itself: bool = False) -> ProofPlan:
     )
     verdict, missing = tracker.verdict(more)
     if case.proof is not None:
-        verdict, missing = Verdict(case.proof.verdict), case.proof.reasons
+        verdict, missing = ProofVerdict(case.proof.verdict), case.proof.reasons
     else:
         missing = (NOT_CLEARED, *missing)
     drive = drive_for(needs, knowledge.powertrain.features)

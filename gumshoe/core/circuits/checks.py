@@ -10,7 +10,7 @@ import math
 
 import numpy as np
 
-from gumshoe.core.circuits.faults import Model
+from gumshoe.core.circuits.faults import FaultModel
 from gumshoe.core.circuits.instruments import (
     FUSE_A,
     MOST_OHM,
@@ -22,7 +22,7 @@ from gumshoe.core.circuits.instruments import (
 )
 from gumshoe.core.circuits.loops import JUMPER_OHM
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Setting
-from gumshoe.core.circuits.probing import Reading
+from gumshoe.core.circuits.probing import ProbeReading
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.outcomes import number_of
 
@@ -31,7 +31,7 @@ MOST_A = 1500.0
 OVER_RANGE = ("OL", "OVER RANGE", "∞")
 
 
-def checked(model: Model, probe: Probe) -> None:
+def checked(model: FaultModel, probe: Probe) -> None:
     """Raises BadInput when the leads, the instrument, the command or the plugs of a probe cannot be, or must not."""
     circuit, setting = model.circuit, probe.setting
     _check_setting(model, setting)
@@ -107,10 +107,10 @@ def typed_value(probe: Probe, text: str) -> float:
     return read_value(probe, number_of(shown, probe.unit))
 
 
-def reading_of(model: Model, probe: Probe, value: float | str) -> Reading:
+def reading_of(model: FaultModel, probe: Probe, value: float | str) -> ProbeReading:
     """A reading, checked. Raises BadInput as ``checked`` and ``read_value``."""
     checked(model, probe)
-    return Reading(probe, read_value(probe, value))
+    return ProbeReading(probe, read_value(probe, value))
 
 
 def _check_place(circuit: Circuit, node: str, setting: Setting) -> None:
@@ -129,7 +129,7 @@ def _check_place(circuit: Circuit, node: str, setting: Setting) -> None:
         )
 
 
-def _check_setting(model: Model, setting: Setting) -> None:
+def _check_setting(model: FaultModel, setting: Setting) -> None:
     circuit = model.circuit
     for name in setting.unplugged:
         if name not in circuit.connectors:
@@ -146,7 +146,7 @@ def _check_setting(model: Model, setting: Setting) -> None:
             _check_jumper(model, setting, ends)
 
 
-def _check_jumper(model: Model, setting: Setting, ends: tuple[str, str]) -> None:
+def _check_jumper(model: FaultModel, setting: Setting, ends: tuple[str, str]) -> None:
     """A jumper must not blow its fuse on the sound circuit, commanded or not."""
     alone = Setting(setting.command, setting.unplugged, jumpers=frozenset({ends}))
     phases = (False, True) if model.circuit.commanded else (False,)

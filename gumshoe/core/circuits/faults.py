@@ -83,7 +83,7 @@ class _Stand:
 
 
 @dataclass(frozen=True)
-class Model:
+class FaultModel:
     """A circuit with everything that can be wrong in it, as variants: one row a fault and size."""
 
     circuit: Circuit
@@ -253,7 +253,7 @@ def _key(setting: Setting, driven: bool) -> object:
     return setting.unplugged, setting.powered, setting.jumpers, driven
 
 
-def model(circuit: Circuit) -> Model:
+def model(circuit: Circuit) -> FaultModel:
     """Everything that can be wrong in a circuit, the sound one first."""
     found = [Fault("none", "nothing wrong in this circuit", "", (1.0,), 1.5)]
     for item in circuit.elements:
@@ -265,7 +265,7 @@ def model(circuit: Circuit) -> Model:
                 Fault(f"short_ground:{item.id}", ground, f"to_ground:{item.id}", SHORT_OHM, 0.7, item.of),
                 Fault(f"short_feed:{item.id}", feed, f"to_feed:{item.id}", SHORT_OHM, 0.3, item.of),
             ]
-    return Model(circuit, tuple(found))
+    return FaultModel(circuit, tuple(found))
 
 
 def _of(item: Element) -> list[Fault]:

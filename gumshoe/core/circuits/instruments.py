@@ -9,7 +9,7 @@ from itertools import combinations
 
 import numpy as np
 
-from gumshoe.core.circuits.faults import Model
+from gumshoe.core.circuits.faults import FaultModel
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Setting
 from gumshoe.core.circuits.solver import Solved, ammeter, lamp_voltage, meter
@@ -97,14 +97,14 @@ class Probe:
         return UNITS.get(self.instrument, "V")
 
 
-def sweep(model: Model, asked: Sequence[Probe]) -> list[Floats]:
+def sweep(model: FaultModel, asked: Sequence[Probe]) -> list[Floats]:
     """What every variant shows at each of many probes; every setting that they need is solved at once."""
     settings = {stand(probe) for probe in asked if probe not in model.shown}
     model.prepare([(setting, driven) for setting in settings for driven, _ in phases(setting)])
     return [predicted(model, probe) for probe in asked]
 
 
-def predicted(model: Model, probe: Probe) -> Floats:
+def predicted(model: FaultModel, probe: Probe) -> Floats:
     """What every variant shows at a probe: volts, ohms or amperes; computed once for a model."""
     if probe in model.shown:
         return model.shown[probe]
@@ -155,7 +155,7 @@ def shows(solved: Solved, probe: Probe) -> Floats:
     return meter(solved, probe.plus, probe.minus)
 
 
-def _heard(model: Model, probe: Probe, driven: bool) -> Floats:
+def _heard(model: FaultModel, probe: Probe, driven: bool) -> Floats:
     """Whether a load works, as the volts of its word: by its current against that in the sound circuit, commanded."""
     currents = _current(model, probe.plus, probe.setting, driven)
     usual = float(_current(model, probe.plus, Setting(), bool(model.circuit.commanded))[0])
@@ -165,7 +165,7 @@ def _heard(model: Model, probe: Probe, driven: bool) -> Floats:
     return result
 
 
-def _looked(model: Model, probe: Probe) -> Floats:
+def _looked(model: FaultModel, probe: Probe) -> Floats:
     """Whether the pins of a plug are good, as the number of its word."""
     terminals = {item.id for item in model.circuit.elements if item.connector == probe.plus}
     bad = np.array([fault.element in terminals for fault in model.faults])[model.owner]
@@ -173,7 +173,7 @@ def _looked(model: Model, probe: Probe) -> Floats:
     return result
 
 
-def _current(model: Model, element: str, setting: Setting, driven: bool) -> Floats:
+def _current(model: FaultModel, element: str, setting: Setting, driven: bool) -> Floats:
     """Amperes through an element in every variant."""
     item = model.circuit.element(element)
     solved = model.solved(setting, driven=driven)

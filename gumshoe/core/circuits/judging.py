@@ -9,11 +9,11 @@ from itertools import combinations
 
 import numpy as np
 
-from gumshoe.core.circuits.faults import Fault, Model
+from gumshoe.core.circuits.faults import Fault, FaultModel
 from gumshoe.core.circuits.instruments import Instrument, over_phases, predicted, shows, spread, stand
 from gumshoe.core.circuits.loops import Floats, Ints
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Kind
-from gumshoe.core.circuits.probing import EXCLUDED, Reading, contradiction, fit, likelihood, weights_after
+from gumshoe.core.circuits.probing import EXCLUDED, ProbeReading, contradiction, fit, likelihood, weights_after
 from gumshoe.core.circuits.solver import METER_OHM, meter, solve
 from gumshoe.core.knowledge.catalogue import Knowledge
 
@@ -45,7 +45,7 @@ class Struck:
     """A fault that is excluded, the reading that speaks loudest against it, and what it would have shown there."""
 
     fault: Fault
-    reading: Reading
+    reading: ProbeReading
     lowest: float
     highest: float
 
@@ -55,7 +55,7 @@ class Loading:
     """A reading that the meter makes itself: without it the place would stand at ``open_volts``; the resistance that
     feeds it, computed from the reading, in ohms. ``fault``: the one this holds for, the likeliest that is left."""
 
-    reading: Reading
+    reading: ProbeReading
     fault: Fault
     open_volts: float
     leakage_ohm: float
@@ -100,7 +100,7 @@ class Pair:
     fit: float
 
 
-def struck(model: Model, readings: Sequence[Reading]) -> tuple[Struck, ...]:
+def struck(model: FaultModel, readings: Sequence[ProbeReading]) -> tuple[Struck, ...]:
     """Every fault the readings exclude, with the reading that does most of it."""
     if not readings:
         return ()
@@ -123,7 +123,7 @@ def struck(model: Model, readings: Sequence[Reading]) -> tuple[Struck, ...]:
     return tuple(found)
 
 
-def loading(model: Model, readings: Sequence[Reading]) -> tuple[Loading, ...]:
+def loading(model: FaultModel, readings: Sequence[ProbeReading]) -> tuple[Loading, ...]:
     """The meter readings that the meter makes itself, under the likeliest fault that is left."""
     weights = weights_after(model, readings)
     likeliest = int(np.argmax(weights))
@@ -145,7 +145,7 @@ def loading(model: Model, readings: Sequence[Reading]) -> tuple[Loading, ...]:
     return tuple(found)
 
 
-def conclusion(model: Model, readings: Sequence[Reading]) -> Conclusion:
+def conclusion(model: FaultModel, readings: Sequence[ProbeReading]) -> Conclusion:
     """What is to be mended, likeliest first: faults that lead to the same work count together."""
     weights = weights_after(model, readings)
     by_fault = np.bincount(model.owner, weights, len(model.faults))
@@ -206,7 +206,7 @@ def _point(knowledge: Knowledge, circuit: Circuit, field: str) -> str:
     return next((p.id for p in knowledge.points.values() if p.field == field and names & {m.id for m in p.members}), "")
 
 
-def pairs(model: Model, readings: Sequence[Reading], most: int = 3) -> tuple[Pair, ...]:
+def pairs(model: FaultModel, readings: Sequence[ProbeReading], most: int = 3) -> tuple[Pair, ...]:
     """Pairs of faults that together explain every reading, the likeliest first; what one needs when no single fault
     does.
 
@@ -239,12 +239,12 @@ def pairs(model: Model, readings: Sequence[Reading], most: int = 3) -> tuple[Pai
     return tuple(Pair(model.faults[a], model.faults[b], found[a, b]) for a, b in ordered)
 
 
-def _some_sizes(model: Model, fault: int) -> list[int]:
+def _some_sizes(model: FaultModel, fault: int) -> list[int]:
     own = np.flatnonzero(model.owner == fault)
     return [int(own[place]) for place in sorted({0, len(own) // 2, len(own) - 1})]
 
 
-def _of_two(model: Model, reading: Reading, rows: list[tuple[int, int]]) -> Floats:
+def _of_two(model: FaultModel, reading: ProbeReading, rows: list[tuple[int, int]]) -> Floats:
     """What a reading would show with two faults at once. Relays and outputs stand as with the first of them."""
     probe = reading.probe
     first, second = (np.array(column) for column in zip(*rows, strict=True))

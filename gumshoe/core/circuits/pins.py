@@ -12,7 +12,7 @@ from gumshoe.core.knowledge.parts import PinRow
 
 
 @dataclass(frozen=True)
-class Line:
+class PinLine:
     """One wire: what it is, its pin at the part and at the control unit (empty where it does not go there), its
     colour."""
 
@@ -28,7 +28,7 @@ class Plug:
 
     component: str
     words: str
-    lines: tuple[Line, ...]
+    lines: tuple[PinLine, ...]
 
 
 def pin_table(knowledge: Knowledge) -> tuple[Plug, ...]:
@@ -42,7 +42,7 @@ def pin_table(knowledge: Knowledge) -> tuple[Plug, ...]:
     )
 
 
-def _lines(circuit: Circuit, rows: dict[str, PinRow]) -> Iterator[Line]:
+def _lines(circuit: Circuit, rows: dict[str, PinRow]) -> Iterator[PinLine]:
     words = {place.node: place.words for place in circuit.places}
     other = {
         a: b for item in circuit.elements if item.kind is Kind.WIRE for a, b in ((item.a, item.b), (item.b, item.a))
@@ -59,7 +59,7 @@ def _lines(circuit: Circuit, rows: dict[str, PinRow]) -> Iterator[Line]:
             told.add(far.terminal)
         part, unit = (far, row) if near_is_unit else (row, far)
         name = words.get(part.terminal if part else terminal, terminal.replace("_", " "))
-        yield Line(
+        yield PinLine(
             name.removesuffix(" of the plug").removesuffix(" of the socket"),
             part.number if part else "",
             unit.number if unit else "",

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gumshoe.core.circuits.faults import Fault, Model
+from gumshoe.core.circuits.faults import Fault, FaultModel
 from gumshoe.core.circuits.instruments import (
     LOOK_WORDS,
     LOOKS_BAD,
@@ -40,7 +40,7 @@ LEAST_BITS = 0.01
 
 
 @dataclass(frozen=True)
-class Reading:
+class ProbeReading:
     """A probe and what it showed: volts or ohms (volts across it for the lamp)."""
 
     probe: Probe
@@ -81,12 +81,12 @@ class Proposal:
         return self.bits >= LEAST_BITS
 
 
-def likelihood(model: Model, reading: Reading) -> Floats:
+def likelihood(model: FaultModel, reading: ProbeReading) -> Floats:
     """How likely each variant makes a reading; never quite nothing."""
     return fit(reading, predicted(model, reading.probe))
 
 
-def fit(reading: Reading, values: Floats) -> Floats:
+def fit(reading: ProbeReading, values: Floats) -> Floats:
     """How well a reading fits what is predicted there; never quite not at all."""
     if reading.probe.instrument is Instrument.LOOK:
         return _looked_likelihood(values, reading.value)
@@ -101,7 +101,7 @@ def _looked_likelihood(values: Floats, value: float) -> Floats:
     return result
 
 
-def weights_after(model: Model, readings: Iterable[Reading]) -> Floats:
+def weights_after(model: FaultModel, readings: Iterable[ProbeReading]) -> Floats:
     """Probability of each variant after the readings."""
     log = np.log(model.prior)
     for reading in readings:
@@ -111,14 +111,14 @@ def weights_after(model: Model, readings: Iterable[Reading]) -> Floats:
     return result
 
 
-def left(model: Model, readings: Iterable[Reading]) -> tuple[Left, ...]:
+def left(model: FaultModel, readings: Iterable[ProbeReading]) -> tuple[Left, ...]:
     """Every fault with its probability, the likeliest first."""
     by_fault = np.bincount(model.owner, weights_after(model, readings), len(model.faults))
     rows = [Left(fault, float(by_fault[index])) for index, fault in enumerate(model.faults)]
     return tuple(sorted(rows, key=lambda row: (-row.probability, row.fault.id)))
 
 
-def contradiction(model: Model, readings: Sequence[Reading]) -> Reading | None:
+def contradiction(model: FaultModel, readings: Sequence[ProbeReading]) -> ProbeReading | None:
     """The least believable reading, when no single fault explains them all; None while one does."""
     together = np.ones(len(model.owner))
     for reading in readings:
@@ -126,7 +126,7 @@ def contradiction(model: Model, readings: Sequence[Reading]) -> Reading | None:
     if not readings or float(together.max()) > 10.0 * CANNOT_BE:
         return None
 
-    def best_without(one: Reading) -> float:
+    def best_without(one: ProbeReading) -> float:
         rest = [reading for reading in readings if reading is not one]
         least = np.ones(len(model.owner))
         for reading in rest:
@@ -136,7 +136,7 @@ def contradiction(model: Model, readings: Sequence[Reading]) -> Reading | None:
     return max(readings, key=best_without)
 
 
-def propose(model: Model, readings: Sequence[Reading], most: int = 6) -> tuple[Proposal, ...]:
+def propose(model: FaultModel, readings: Sequence[ProbeReading], most: int = 6) -> tuple[Proposal, ...]:
     """The next probes by bits per minute, with what the faults that are left would show."""
     weights = weights_after(model, readings)
     made = {reading.probe for reading in readings}
@@ -153,7 +153,7 @@ def propose(model: Model, readings: Sequence[Reading], most: int = 6) -> tuple[P
     )
 
 
-def shown_at(model: Model, weights: Floats, values: Floats) -> tuple[Shows, ...]:
+def shown_at(model: FaultModel, weights: Floats, values: Floats) -> tuple[Shows, ...]:
     """What the faults that are left show at a probe (``values`` of its variants), the likeliest first; sizes that the
     readings have already excluded show nothing any more."""
     by_fault = np.bincount(model.owner, weights, len(model.faults))
@@ -167,7 +167,7 @@ def shown_at(model: Model, weights: Floats, values: Floats) -> tuple[Shows, ...]
     return tuple(found)
 
 
-def information(model: Model, weights: Floats, probe: Probe, values: Floats) -> float:
+def information(model: FaultModel, weights: Floats, probe: Probe, values: Floats) -> float:
     """Mutual information, in bits, between the fault and the reading of a probe."""
     live = np.flatnonzero(weights > WEIGHTLESS)
     weights, values, owner = weights[live], values[live], model.owner[live]
@@ -218,7 +218,7 @@ class Group:
     probability: float
 
 
-def groups(model: Model, readings: Sequence[Reading], least: float = 0.01) -> tuple[Group, ...]:
+def groups(model: FaultModel, readings: Sequence[ProbeReading], least: float = 0.01) -> tuple[Group, ...]:
     """The faults that are left, those that every probe shows alike (at their likeliest size) put together; first the
     group of the likeliest fault, whatever the others add up to."""
     weights = weights_after(model, readings)

@@ -55,7 +55,7 @@ class TestOutcome:
 
 
 @dataclass(frozen=True)
-class Evidence:
+class OnRecord:
     """All that is known of a case, as plain values. Each part carries its source record's name and time.
 
     ``module`` is the engine's part of the scan, ``others`` those of the other modules; ``known``: causes on record.
@@ -78,7 +78,7 @@ class Evidence:
     specification: Specification = field(default_factory=Specification)
 
 
-def extract(evidence: Evidence, knowledge: Knowledge) -> tuple[Clue, ...]:
+def extract(evidence: OnRecord, knowledge: Knowledge) -> tuple[Clue, ...]:
     """Every clue, those marked doubtful down-weighted, in the order: complaint, codes, live, tests, repairs."""
     clues = [
         *_symptoms(evidence, knowledge),
@@ -94,7 +94,7 @@ def extract(evidence: Evidence, knowledge: Knowledge) -> tuple[Clue, ...]:
     return tuple(_doubted(clue, evidence, outdated) for clue in clues)
 
 
-def _doubted(clue: Clue, evidence: Evidence, outdated: frozenset[str]) -> Clue:
+def _doubted(clue: Clue, evidence: OnRecord, outdated: frozenset[str]) -> Clue:
     """A clue with less weight where somebody doubts it, or where the repair it led to did not help."""
     old = clue.kind is ClueKind.TEST and clue.variable in outdated
     if not old and clue.id not in evidence.doubtful:
@@ -103,7 +103,7 @@ def _doubted(clue: Clue, evidence: Evidence, outdated: frozenset[str]) -> Clue:
     return replace(clue, words=words, doubtful=True, weight=clue.weight * DOUBTFUL_WEIGHT)
 
 
-def outdated_tests(evidence: Evidence, knowledge: Knowledge) -> frozenset[str]:
+def outdated_tests(evidence: OnRecord, knowledge: Knowledge) -> frozenset[str]:
     """Tests that showed a fault whose repair was then done and did not help: the part they were made on is in the car
     no more, or they were mistaken. They are worth making again."""
     repairs = knowledge.repairs
@@ -132,7 +132,7 @@ def bin_words(variable: VariableRow, name: str) -> str:
     return next(item.words for item in variable.bins if item.id == name)
 
 
-def _symptoms(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
+def _symptoms(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     source, at = evidence.symptom_source
     for name in evidence.symptoms:
         row = knowledge.symptoms.get(name)
@@ -142,7 +142,7 @@ def _symptoms(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
             )
 
 
-def _codes(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
+def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     source, at = evidence.scan_source
     modules = [item for item in (evidence.module, *evidence.others) if item is not None]
     states: dict[str, CodeState] = {}
@@ -181,7 +181,7 @@ def _about(number: str, knowledge: Knowledge) -> tuple[str, int]:
     return row.component, rank_of(row.kind)
 
 
-def _telling_absence(present: set[str], evidence: Evidence, knowledge: Knowledge) -> set[str]:
+def _telling_absence(present: set[str], evidence: OnRecord, knowledge: Knowledge) -> set[str]:
     """Codes whose absence can tell: those that a suspect behind a present code or symptom would raise as well."""
     said = set(evidence.symptoms)
     nothing_said = not present and not said
@@ -208,7 +208,7 @@ def _completed(module: ModuleSnapshot, monitor: str) -> bool:
     return item is not None and item.supported and item.complete
 
 
-def _frame(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
+def _frame(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     module = evidence.module
     for frame in module.frames if module else ():
         row = knowledge.codes.get(frame.code)
@@ -230,7 +230,7 @@ def frame_region(frame: FreezeFrame) -> str:
     return "high_load" if frame.values.get("load_pct", 0.0) >= 65.0 else "part_load"
 
 
-def _misfire(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
+def _misfire(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     """The misfire pattern: what was found by hand, beside it that of the scan where it has codes or counts, else that
     of the newest recording."""
     told = list(_misfire_of_the_scan(evidence, knowledge))
@@ -253,7 +253,7 @@ def _misfire(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
     yield from told
 
 
-def _misfire_of_the_scan(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
+def _misfire_of_the_scan(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     module, variable = evidence.module, knowledge.variables.get("misfire")
     if module is None or variable is None:
         return
@@ -273,7 +273,7 @@ def _misfire_of_the_scan(evidence: Evidence, knowledge: Knowledge) -> Iterator[C
         yield Clue(ClueKind.GRADED, "misfire", seen.pattern.id, words, variable.family, *evidence.scan_source, weight)
 
 
-def _supply(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
+def _supply(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     """The supply voltage of the scan; a running engine's counts as well, since charging then holds it up."""
     module, variable = evidence.module, knowledge.variables.get("supply")
     volts = module.values.get("module_v") if module else None
@@ -283,7 +283,7 @@ def _supply(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
         yield Clue(ClueKind.GRADED, "supply", name, words, variable.family, *evidence.scan_source)
 
 
-def _live(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
+def _live(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     latest: dict[str, Clue] = {}
     newest: dict[str, dict[int, tuple[RegionTrim, str, str]]] = {}
     for trim, source, at in evidence.trims:
@@ -322,7 +322,7 @@ def _mixture(name: str, banks: dict[int, tuple[RegionTrim, str, str]], knowledge
         yield Clue(ClueKind.GRADED, compared.id, found, words, compared.family, source, at)
 
 
-def _tests(evidence: Evidence, knowledge: Knowledge) -> Iterable[Clue]:
+def _tests(evidence: OnRecord, knowledge: Knowledge) -> Iterable[Clue]:
     latest: dict[str, Clue] = {}
     for done in evidence.tests:
         test = knowledge.tests.get(done.test)
@@ -340,7 +340,7 @@ def _tests(evidence: Evidence, knowledge: Knowledge) -> Iterable[Clue]:
     return latest.values()
 
 
-def _repairs(evidence: Evidence, knowledge: Knowledge) -> Iterator[Clue]:
+def _repairs(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     for repair, source, at in evidence.failed_repairs:
         if repair in knowledge.repairs:
             words = f"Done and did not help: {knowledge.repairs[repair].words}"

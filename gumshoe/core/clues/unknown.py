@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from gumshoe.core.clues.extract import Evidence
+from gumshoe.core.clues.extract import OnRecord
 from gumshoe.core.knowledge.catalogue import Knowledge, tables
 
 
-def unknown_entries(evidence: Evidence, knowledge: Knowledge) -> tuple[str, ...]:
+def unknown_entries(evidence: OnRecord, knowledge: Knowledge) -> tuple[str, ...]:
     """What stands on record and moves no suspect because nobody knows what it is, in words, each once."""
     shipped = tables()
     symptoms = {row.id for row in shipped.symptoms}

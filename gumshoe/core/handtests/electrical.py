@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from gumshoe.core.handtests.rows import Figure, Values, Verdict, Worked, choice, number
+from gumshoe.core.handtests.rows import Figure, LimitVerdict, Values, Worked, choice, number
 
 DROP_V = {"connection or ground": 0.1, "switch or wire": 0.2, "one whole side": 0.5}
 COPPER_PER_C = 0.00393
@@ -34,8 +34,8 @@ def voltage_drop(values: Values) -> Worked:
         Figure("limit", limit, "V", 2),
     )
     if drop <= limit:
-        return Worked(figures, Verdict.GOOD, "The stretch carries its current.")
-    return Worked(figures, Verdict.BAD, "Halve the stretch and measure again until the place is found.")
+        return Worked(figures, LimitVerdict.GOOD, "The stretch carries its current.")
+    return Worked(figures, LimitVerdict.BAD, "Halve the stretch and measure again until the place is found.")
 
 
 def resistance_20(values: Values) -> Worked:
@@ -45,10 +45,14 @@ def resistance_20(values: Values) -> Worked:
     low, high = OHM_AT_20[choice(values, "part")]
     figures = (Figure("at 20 °C", at_20, "Ω", 2), Figure("from", low, "Ω"), Figure("to", high, "Ω"))
     if at_20 < low:
-        return Worked(figures, Verdict.BAD, "Too low: turns shorted. It draws too much; look at its driver as well.")
+        return Worked(
+            figures, LimitVerdict.BAD, "Too low: turns shorted. It draws too much; look at its driver as well."
+        )
     if at_20 > high:
-        return Worked(figures, Verdict.BAD, "Too high: open or corroded inside.")
-    return Worked(figures, Verdict.GOOD, "Usual for such a part. A winding can still open when hot: measure it hot.")
+        return Worked(figures, LimitVerdict.BAD, "Too high: open or corroded inside.")
+    return Worked(
+        figures, LimitVerdict.GOOD, "Usual for such a part. A winding can still open when hot: measure it hot."
+    )
 
 
 def battery(values: Values) -> Worked:
@@ -69,7 +73,7 @@ def battery(values: Values) -> Worked:
         said.append("it is not charged: belt, main wire, alternator")
     elif charge > CHARGING_V[1]:
         said.append("it is overcharged: the regulator")
-    verdict = Verdict.BAD if said else (Verdict.WATCH if share < 75.0 else Verdict.GOOD)
+    verdict = LimitVerdict.BAD if said else (LimitVerdict.WATCH if share < 75.0 else LimitVerdict.GOOD)
     words = "; ".join(said) or ("good, but not full" if share < 75.0 else "battery and charging are good")
     return Worked(figures, verdict, words[0].upper() + words[1:] + ".", rest)
 
@@ -82,7 +86,7 @@ def parasitic_drain(values: Values) -> Worked:
     taken = 100.0 * 24.0 * stood * amperes / capacity
     figures = (Figure("until half is gone", min(days, 9999.0), "days", 0), Figure("gone after standing", taken, "%"))
     if milliamperes > DRAIN_MA:
-        return Worked(figures, Verdict.BAD, "Too much: measure the drop across each fuse to find who draws it.")
+        return Worked(figures, LimitVerdict.BAD, "Too much: measure the drop across each fuse to find who draws it.")
     if taken > 100.0 * USABLE:
-        return Worked(figures, Verdict.WATCH, "A usual drain, but too long a stand for this battery.")
-    return Worked(figures, Verdict.GOOD, "A usual drain.")
+        return Worked(figures, LimitVerdict.WATCH, "A usual drain, but too long a stand for this battery.")
+    return Worked(figures, LimitVerdict.GOOD, "A usual drain.")

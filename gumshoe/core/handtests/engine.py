@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from statistics import mean, stdev
 
-from gumshoe.core.handtests.rows import Figure, Values, Verdict, Worked, by_cylinder, choice, cylinders, number
+from gumshoe.core.handtests.rows import Figure, LimitVerdict, Values, Worked, by_cylinder, choice, cylinders, number
 
 WORN_GAP, ROUNDING = 1.0 / 3.0, 1e-6
 EVEN = 75.0
@@ -27,10 +27,12 @@ def plug_gap(values: Values) -> Worked:
     widest = max(gaps)
     if worn:
         words = f"Worn out: {cylinders(worn)}. The others of the set are as old."
-        return Worked(figures, Verdict.BAD, words, widest, "worn")
+        return Worked(figures, LimitVerdict.BAD, words, widest, "worn")
     if closed:
-        return Worked(figures, Verdict.WATCH, f"Closed up: {cylinders(closed)}. Dropped, or struck.", widest, "good")
-    return Worked(figures, Verdict.GOOD, "Gaps are right.", widest, "good")
+        return Worked(
+            figures, LimitVerdict.WATCH, f"Closed up: {cylinders(closed)}. Dropped, or struck.", widest, "good"
+        )
+    return Worked(figures, LimitVerdict.GOOD, "Gaps are right.", widest, "good")
 
 
 def compression(values: Values) -> Worked:
@@ -44,7 +46,7 @@ def relative_compression(values: Values) -> Worked:
     valley = number(values, "valley")
     humps = tuple(peak - valley for peak in by_cylinder(values, "peak"))
     worked = _against_highest(humps, "A", "Compression with a gauge on the low ones: a hump follows it only roughly.")
-    found = "even" if worked.verdict is Verdict.GOOD else "one low"
+    found = "even" if worked.verdict is LimitVerdict.GOOD else "one low"
     return Worked(worked.figures, worked.verdict, worked.words, found, cylinder=worked.cylinder)
 
 
@@ -64,9 +66,12 @@ def _against_highest(found: tuple[float, ...], unit: str, then: str, *, number_w
         )
         worst = shares.index(lowest) + 1
         words = f"Low: {cylinders(low)}. {then}{gasket}"
-        return Worked(figures, Verdict.BAD, words, reading, cylinder=worst)
+        return Worked(figures, LimitVerdict.BAD, words, reading, cylinder=worst)
     return Worked(
-        figures, Verdict.GOOD, f"Even: the lowest has {lowest:.0f} % of the highest ({highest:.0f} {unit}).", reading
+        figures,
+        LimitVerdict.GOOD,
+        f"Even: the lowest has {lowest:.0f} % of the highest ({highest:.0f} {unit}).",
+        reading,
     )
 
 
@@ -80,15 +85,15 @@ def leak_down(values: Values) -> Worked:
     if bad:
         return Worked(
             figures,
-            Verdict.BAD,
+            LimitVerdict.BAD,
             f"{cylinders(bad).capitalize()}: hiss at the throttle, the intake valve; at the exhaust, its valve; at the"
             " filler, rings; bubbles in the radiator, the head gasket.",
             found,
             cylinder=losses.index(max(losses)) + 1,
         )
     if max(losses) > LEAK_FINE:
-        return Worked(figures, Verdict.WATCH, "Worn, but not the cause of a dead cylinder.", found)
-    return Worked(figures, Verdict.GOOD, "Tight.", found)
+        return Worked(figures, LimitVerdict.WATCH, "Worn, but not the cause of a dead cylinder.", found)
+    return Worked(figures, LimitVerdict.GOOD, "Tight.", found)
 
 
 def injector_balance(values: Values) -> Worked:
@@ -110,8 +115,8 @@ def injector_balance(values: Values) -> Worked:
         said.append(f"too much: {cylinders(much)}")
     if said:
         worst = off.index(min(off)) + 1 if little else None
-        return Worked(figures, Verdict.BAD, ("; ".join(said) + ".").capitalize(), min(off), cylinder=worst)
-    return Worked(figures, Verdict.GOOD, "They deliver alike.", min(off))
+        return Worked(figures, LimitVerdict.BAD, ("; ".join(said) + ".").capitalize(), min(off), cylinder=worst)
+    return Worked(figures, LimitVerdict.GOOD, "They deliver alike.", min(off))
 
 
 def bleed_down(values: Values) -> Worked:
@@ -127,12 +132,12 @@ def bleed_down(values: Values) -> Worked:
     if at_ten < HELD:
         return Worked(
             figures,
-            Verdict.BAD,
+            LimitVerdict.BAD,
             "It falls fast. If it holds with the supply pinched: the pump's check valve; with the return pinched: the"
             " regulator; with neither: an injector.",
             "falls fast",
         )
-    return Worked(figures, Verdict.GOOD, "It holds.", "holds")
+    return Worked(figures, LimitVerdict.GOOD, "It holds.", "holds")
 
 
 def bearing_clearance(values: Values) -> Worked:
@@ -151,10 +156,12 @@ def bearing_clearance(values: Values) -> Worked:
         elif middle + about > limit:
             unsure.append(n)
     if over:
-        return Worked(tuple(figures), Verdict.BAD, f"Beyond the limit: {cylinders(over)}.", "beyond the limit")
+        return Worked(tuple(figures), LimitVerdict.BAD, f"Beyond the limit: {cylinders(over)}.", "beyond the limit")
     if unsure:
-        return Worked(tuple(figures), Verdict.WATCH, f"Not decided for {cylinders(unsure)}: read the dial more often.")
-    return Worked(tuple(figures), Verdict.GOOD, "Every rod is within the limit.", "within the limit")
+        return Worked(
+            tuple(figures), LimitVerdict.WATCH, f"Not decided for {cylinders(unsure)}: read the dial more often."
+        )
+    return Worked(tuple(figures), LimitVerdict.GOOD, "Every rod is within the limit.", "within the limit")
 
 
 def shaft_play(values: Values) -> Worked:
@@ -168,9 +175,9 @@ def shaft_play(values: Values) -> Worked:
     if touches or along > ALONG_MM or across > ACROSS_MM:
         why = "the wheel touches" if touches else ("play along it" if along > ALONG_MM else "play across it")
         return Worked(
-            figures, Verdict.BAD, f"The shaft is done: {why}. Ask what starved it of oil.", "play, rubbing or oil"
+            figures, LimitVerdict.BAD, f"The shaft is done: {why}. Ask what starved it of oil.", "play, rubbing or oil"
         )
-    return Worked(figures, Verdict.GOOD, "The shaft is good.", "free, little play")
+    return Worked(figures, LimitVerdict.GOOD, "The shaft is good.", "free, little play")
 
 
 def filter_restriction(values: Values) -> Worked:
@@ -186,11 +193,13 @@ def filter_restriction(values: Values) -> Worked:
     )
     bad = "too high or implausible"
     if abs(off) > NOTHING:
-        return Worked(figures, Verdict.BAD, "It reads with the engine off: sensor or hoses, not the filter.", bad)
+        return Worked(figures, LimitVerdict.BAD, "It reads with the engine off: sensor or hoses, not the filter.", bad)
     if fast <= idle:
-        return Worked(figures, Verdict.BAD, "It does not rise with the revs: sensor, hoses, or a broken filter.", bad)
+        return Worked(
+            figures, LimitVerdict.BAD, "It does not rise with the revs: sensor, hoses, or a broken filter.", bad
+        )
     if fast >= FAST_BLOCKED:
-        return Worked(figures, Verdict.BAD, "Blocked: ash or soot? Read the model values and the history.", bad)
+        return Worked(figures, LimitVerdict.BAD, "Blocked: ash or soot? Read the model values and the history.", bad)
     if fast > FAST_NORMAL or idle > IDLE_CLEAN * 1.5:
-        return Worked(figures, Verdict.WATCH, "Filling: look at soot, ash and the last regeneration.", bad)
-    return Worked(figures, Verdict.GOOD, "As a clean filter's.", "as a clean filter's")
+        return Worked(figures, LimitVerdict.WATCH, "Filling: look at soot, ash and the last regeneration.", bad)
+    return Worked(figures, LimitVerdict.GOOD, "As a clean filter's.", "as a clean filter's")

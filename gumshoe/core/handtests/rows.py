@@ -51,7 +51,7 @@ class HandTestsFile:
     test: tuple[HandTestRow, ...]
 
 
-class Verdict(StrEnum):
+class LimitVerdict(StrEnum):
     """How a result stands to its limit."""
 
     GOOD = "within the limit"
@@ -86,7 +86,7 @@ class Worked:
     outcome of that test where the hand test has worked it out by what was typed here, the specification included."""
 
     figures: tuple[Figure, ...]
-    verdict: Verdict
+    verdict: LimitVerdict
     words: str
     reading: float | str | None = None
     outcome: str = ""

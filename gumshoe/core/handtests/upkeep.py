@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pint
 
-from gumshoe.core.handtests.rows import Figure, Values, Verdict, Worked, choice, number
+from gumshoe.core.handtests.rows import Figure, LimitVerdict, Values, Worked, choice, number
 from gumshoe.core.knowledge.outcomes import units
 
 TORQUE = {
@@ -31,12 +31,15 @@ def oil_overdue(values: Values) -> Worked:
     over_months = number(values, "months") - number(values, "interval_months")
     figures = (Figure("overdue", over_km, "km", 0), Figure("overdue", over_months, "months"))
     if number(values, "odometer") < number(values, "last"):
-        return Worked(figures, Verdict.NONE, "The odometer stands below the last change: one of the two is wrong.")
+        return Worked(figures, LimitVerdict.NONE, "The odometer stands below the last change: one of the two is wrong.")
     if over_km > 0.0 or over_months > 0.0:
         return Worked(
-            figures, Verdict.BAD, "Overdue. Oil first: old oil makes control valves stick.", "low, overdue or wrong"
+            figures,
+            LimitVerdict.BAD,
+            "Overdue. Oil first: old oil makes control valves stick.",
+            "low, overdue or wrong",
         )
-    return Worked(figures, Verdict.GOOD, "Within its interval. Level and grade are still to be looked at.")
+    return Worked(figures, LimitVerdict.GOOD, "Within its interval. Level and grade are still to be looked at.")
 
 
 def distributor(values: Values) -> Worked:
@@ -48,12 +51,12 @@ def distributor(values: Values) -> Worked:
     step = 360.0 / number(values, "teeth")
     figures = (Figure("needed", needed, "degrees"), Figure("one tooth", step, "degrees"))
     if abs(needed) <= tolerance:
-        return Worked(figures, Verdict.GOOD, "It stands as specified.")
+        return Worked(figures, LimitVerdict.GOOD, "It stands as specified.")
     room = more if needed > 0.0 else less
     way = "raise" if needed > 0.0 else "lower"
     if abs(needed) - tolerance <= room:
         return Worked(
-            figures, Verdict.WATCH, f"Adjustable: {way} the reading by {abs(needed):.1f}° (there is {room:.0f}°)."
+            figures, LimitVerdict.WATCH, f"Adjustable: {way} the reading by {abs(needed):.1f}° (there is {room:.0f}°)."
         )
     for teeth in range(1, 6):
         left = abs(needed) - teeth * step
@@ -63,11 +66,11 @@ def distributor(values: Values) -> Worked:
             word = f"{teeth} tooth" if teeth == 1 else f"{teeth} teeth"
             return Worked(
                 (*figures, Figure("teeth out", float(teeth), "", 0)),
-                Verdict.BAD,
+                LimitVerdict.BAD,
                 f"{word} out: the adjustment ends {abs(needed) - room:.1f}° short. Move it {word} the way that {way}s"
                 f" the reading, then {then}.",
             )
-    return Worked(figures, Verdict.BAD, "Far out: the engine's timing marks first, then the distributor.")
+    return Worked(figures, LimitVerdict.BAD, "Far out: the engine's timing marks first, then the distributor.")
 
 
 def torques(value: float, unit: str = "N·m") -> tuple[tuple[str, float], ...]:
@@ -80,7 +83,7 @@ def torque(values: Values) -> Worked:
     """A torque in every unit a wrench has."""
     found = torques(number(values, "value"), choice(values, "unit"))
     figures = tuple(Figure("", value, word, 1) for word, value in found)
-    return Worked(figures, Verdict.NONE, "Threads by hand first; angle tightening has no torque to convert.")
+    return Worked(figures, LimitVerdict.NONE, "Threads by hand first; angle tightening has no torque to convert.")
 
 
 def convert(values: Values) -> Worked:
@@ -88,13 +91,13 @@ def convert(values: Values) -> Worked:
     value, unit = number(values, "value"), choice(values, "unit")
     if unit == "L/100 km":
         if value <= 0.0:
-            return Worked((), Verdict.NONE, "Consumption must be above zero.")
+            return Worked((), LimitVerdict.NONE, "Consumption must be above zero.")
         by_gallon = (
             Figure("", MILES_PER_US_GALLON / value, "miles per US gallon"),
             Figure("", MILES_PER_IMPERIAL_GALLON / value, "miles per imperial gallon"),
         )
-        return Worked(by_gallon, Verdict.NONE, "By definition of mile and gallon.")
+        return Worked(by_gallon, LimitVerdict.NONE, "By definition of mile and gallon.")
     kind = next(row for row in ALIKE if unit in row)
     given: pint.Quantity = units().Quantity(value, kind[unit])  # type: ignore[type-arg]
     figures = tuple(Figure("", float(given.to(name).magnitude), word, 3) for word, name in kind.items() if word != unit)
-    return Worked(figures, Verdict.NONE, "By definition of the units.")
+    return Worked(figures, LimitVerdict.NONE, "By definition of the units.")

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from hashlib import sha256
 
-from gumshoe.core.clues import Evidence
+from gumshoe.core.clues import OnRecord
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.obd.snapshot import Snapshot
@@ -24,7 +24,7 @@ class Grounds:
     """
 
     knowledge: Knowledge = field(repr=False)
-    evidence: Evidence
+    evidence: OnRecord
     snapshot: Snapshot | None = None
     asked_lamp: str = ""
     odometer_km: float | None = None

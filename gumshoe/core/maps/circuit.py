@@ -28,7 +28,7 @@ INSIDE_UNIT = {Kind.PULL, Kind.DRIVER, Kind.SUPPLY, Kind.INPUT, Kind.TERMINATOR}
 
 
 @dataclass(frozen=True)
-class Run:
+class WireRun:
     """An element as drawn: from (x, y1) down to (x, y2), its symbol at (x, middle). ``inside``: ``part``, ``unit`` or
     empty; ``grounded``: it ends in a ground symbol of its own."""
 
@@ -74,7 +74,7 @@ class Drawing:
 
     width: float
     height: float
-    runs: tuple[Run, ...]
+    runs: tuple[WireRun, ...]
     rails: tuple[Rail, ...]
     boxes: tuple[Box, ...]
     column: float
@@ -225,7 +225,7 @@ def _geometry(
     for item in elements:
         top = heights[item.a]
         bottom = top + ROW if item.b == GROUND else heights[item.b]
-        runs.append(Run(item, x[item.id], top, bottom, _inside(item), item.b == GROUND))
+        runs.append(WireRun(item, x[item.id], top, bottom, _inside(item), item.b == GROUND))
     rails = tuple(
         Rail(node, ends[0], min(ends), max(ends), heights[node], places.get(node), tuple(sorted(set(ends))))
         for node, ends in joins.items()
@@ -258,7 +258,7 @@ def _inside(item: Element) -> str:
     return "" if item.kind in wiring else "part"
 
 
-def _boxes(runs: Iterable[Run]) -> list[Box]:
+def _boxes(runs: Iterable[WireRun]) -> list[Box]:
     """A box behind every stretch of a column that sits in one housing."""
     found: list[Box] = []
     for run in sorted(runs, key=lambda row: (row.x, row.y1)):

@@ -17,7 +17,7 @@ import can
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.errors import NoAnswer, Refused
 from gumshoe.core.obd.identifiers import IdentifierRow
-from gumshoe.core.obd.link import Addressing, Answer, Exchange, Frame
+from gumshoe.core.obd.link import Addressing, BusFrame, Exchange, Response
 from gumshoe.core.obd.pids import bitmap_for, pid_table
 from gumshoe.core.obd.poller import EPOCH_S, Sample
 from gumshoe.core.obd.scanner import scan
@@ -49,11 +49,11 @@ class _Open:
     count: int = 0
 
 
-def read_frames(content: bytes, suffix: str) -> list[Frame]:
+def read_frames(content: bytes, suffix: str) -> list[BusFrame]:
     """The frames of a log file. Raises BadInput when it cannot be read as what its name says."""
     if suffix not in SUFFIXES:
         raise BadInput(f"A bus log ends in one of {', '.join(SUFFIXES)}.", remedies=("rename or export it",))
-    frames: list[Frame] = []
+    frames: list[BusFrame] = []
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / f"log{suffix}"
         file.write_bytes(content)
@@ -63,7 +63,9 @@ def read_frames(content: bytes, suffix: str) -> list[Frame]:
                     if message.is_error_frame or message.is_remote_frame:
                         continue
                     data, extended = bytes(message.data), message.is_extended_id
-                    frames.append(Frame(message.timestamp, message.arbitration_id, extended, data, not message.is_rx))
+                    frames.append(
+                        BusFrame(message.timestamp, message.arbitration_id, extended, data, not message.is_rx)
+                    )
                     if len(frames) > MOST_FRAMES:
                         raise BadInput(f"The log holds more than {MOST_FRAMES} frames.", remedies=("cut it in two",))
         except BadInput:
@@ -78,7 +80,7 @@ def read_frames(content: bytes, suffix: str) -> list[Frame]:
     return frames
 
 
-def messages(frames: Iterable[Frame]) -> list[Message]:
+def messages(frames: Iterable[BusFrame]) -> list[Message]:
     """Diagnostic messages put together; one that is cut short, or lacks a frame in its middle, is left out."""
     found: list[Message] = []
     open_ones: dict[int, _Open] = {}
@@ -103,7 +105,7 @@ def messages(frames: Iterable[Frame]) -> list[Message]:
     return found
 
 
-def is_diagnostic(frame: Frame) -> bool:
+def is_diagnostic(frame: BusFrame) -> bool:
     """Whether a frame's id is one of those that testers and modules talk on (ISO 15765-4 [S])."""
     return frame.id >> 16 in (0x18DA, 0x18DB) if frame.extended else 0x700 <= frame.id <= 0x7FF
 
@@ -198,19 +200,19 @@ class LoggedLink:
         """Every module that answered this, as then."""
         responders = sorted({responder for responder, _ in self.answers} | set(self.pids))
         known = [number for number in responders if self.addressing.is_response(number)]
-        found = [Answer(r, a) for r in known if (a := self._answer(r, payload)) is not None]
+        found = [Response(r, a) for r in known if (a := self._answer(r, payload)) is not None]
         return Exchange(tuple(row for row in found if row.refusal is None))
 
-    def ask(self, module: int, payload: bytes) -> Answer:
+    def ask(self, module: int, payload: bytes) -> Response:
         """What one module answered. Raises NoAnswer when the log holds nothing, Refused as then."""
         return self.ask_at(self.addressing.request_id(module), self.addressing.response_id(module), payload)
 
-    def ask_at(self, request_id: int, response_id: int, payload: bytes) -> Answer:
+    def ask_at(self, request_id: int, response_id: int, payload: bytes) -> Response:
         """The same for any pair of ids."""
         answer = self._answer(response_id, payload)
         if answer is None:
             raise NoAnswer(f"The log holds no answer of {request_id:X} to {payload.hex().upper()}.")
-        found = Answer(response_id, answer)
+        found = Response(response_id, answer)
         if found.refusal:
             raise Refused(found.refusal[0], found.refusal[1], response_id)
         return found

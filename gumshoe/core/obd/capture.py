@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from gumshoe.core.errors import BadInput
-from gumshoe.core.obd.link import Frame
+from gumshoe.core.obd.link import BusFrame
 
 
-def candump_line(frame: Frame, channel: str = "can0") -> str:
+def candump_line(frame: BusFrame, channel: str = "can0") -> str:
     """``(1700000000.000000) can0 7E8#0641…``; 29-bit ids with eight digits."""
     identifier = f"{frame.id:08X}" if frame.extended else f"{frame.id:03X}"
     return f"({frame.time:.6f}) {channel} {identifier}#{frame.data.hex().upper()}"
 
 
-def parse_candump(lines: Iterable[str]) -> Iterator[Frame]:
+def parse_candump(lines: Iterable[str]) -> Iterator[BusFrame]:
     """Read candump lines. Raises BadInput with the line number when one cannot be read."""
     for number, line in enumerate(lines, 1):
         text = line.strip()
@@ -24,7 +24,7 @@ def parse_candump(lines: Iterable[str]) -> Iterator[Frame]:
             stamp, _channel, body = text.split()[:3]
             identifier, data = body.split("#", 1)
             value = int(identifier, 16)
-            yield Frame(
+            yield BusFrame(
                 time=float(stamp.strip("()")),
                 id=value,
                 extended=len(identifier) > 3,

@@ -78,7 +78,7 @@ class Timing:
 
 
 @dataclass(frozen=True)
-class Answer:
+class Response:
     """A whole answer from one module; ``payload`` starts with the service byte."""
 
     responder: int
@@ -101,7 +101,7 @@ class Answer:
 class Exchange:
     """All answers to one functional request, and what went wrong with any module's answer, by its response id."""
 
-    answers: tuple[Answer, ...]
+    answers: tuple[Response, ...]
     broken: Mapping[int, str] = field(default_factory=dict)
 
     @property
@@ -111,7 +111,7 @@ class Exchange:
 
 
 @dataclass(frozen=True)
-class Frame:
+class BusFrame:
     """One frame as it passed on the bus; ``sent`` by us or received."""
 
     time: float
@@ -155,7 +155,7 @@ class Link:
         *,
         addressing: Addressing = Addressing.ELEVEN_BIT,
         timing: Timing | None = None,
-        tap: Callable[[Frame], None] | None = None,
+        tap: Callable[[BusFrame], None] | None = None,
     ) -> None:
         self.bus, self.addressing, self.timing, self.tap = bus, addressing, timing or Timing(), tap
         self._lock = threading.RLock()
@@ -188,20 +188,20 @@ class Link:
             self._prepare()
             data = bytes((len(payload), *payload)).ljust(8, b"\x00")
             self._send(self.addressing.functional_id, data)
-            answers: list[Answer] = []
+            answers: list[Response] = []
             self._gather(payload, {number for number in self._lanes if self.addressing.is_response(number)}, answers)
             broken = {number: lane.trouble for number, lane in self._lanes.items() if lane.trouble}
             given = tuple(self._when_free(item, payload) if item.busy else item for item in answers)
             return Exchange(given, broken)
 
-    def ask(self, module: int, payload: bytes) -> Answer:
+    def ask(self, module: int, payload: bytes) -> Response:
         """Send a physical request to one module, by its number 0–7 or the id it answers on; its positive answer.
 
         Raises NoAnswer, BrokenAnswer, Refused or BusFailure.
         """
         return self.ask_at(self.addressing.request_id(module), self.addressing.response_id(module), payload)
 
-    def ask_at(self, request_id: int, response_id: int, payload: bytes) -> Answer:
+    def ask_at(self, request_id: int, response_id: int, payload: bytes) -> Response:
         """The same to any pair of ids, such as those of a module that only answers UDS.
 
         Silence, or an answer that broke off, after what only reads or sets a state is asked once more: one lost frame
@@ -223,12 +223,12 @@ class Link:
 
     # -- inside -------------------------------------------------------------------------------------------
 
-    def _asked_once(self, request_id: int, response_id: int, payload: bytes) -> Answer:
+    def _asked_once(self, request_id: int, response_id: int, payload: bytes) -> Response:
         lane = self._lanes.get(response_id) or self._lanes.setdefault(response_id, self._lane(request_id, response_id))
         self._prepare()
         lane.logic.send(payload)
         self._process(lane)
-        answers: list[Answer] = []
+        answers: list[Response] = []
         self._gather(payload, {response_id}, answers, only=response_id)
         if not answers:
             if lane.trouble:
@@ -236,7 +236,7 @@ class Link:
             raise NoAnswer(f"Module {request_id:X} did not answer.")
         return answers[0]
 
-    def _when_free(self, busy: Answer, payload: bytes, request_id: int | None = None) -> Answer:
+    def _when_free(self, busy: Response, payload: bytes, request_id: int | None = None) -> Response:
         """Ask a module that was busy again, until it answers or the limit is reached; then its last answer."""
         until, answer = time.monotonic() + self.timing.busy_limit, busy
         while answer.busy and time.monotonic() < until:
@@ -301,7 +301,7 @@ class Link:
         except (can.CanError, OSError) as error:
             raise BusFailure(f"The adapter could not send: {error}.") from error
         if self.tap:
-            self.tap(Frame(time.time(), identifier, message.is_extended_id, data, True))
+            self.tap(BusFrame(time.time(), identifier, message.is_extended_id, data, True))
 
     def _receive(self, timeout: float) -> can.Message | None:
         try:
@@ -316,12 +316,12 @@ class Link:
 
     def _note(self, message: can.Message) -> None:
         if self.tap:
-            self.tap(Frame(time.time(), message.arbitration_id, message.is_extended_id, bytes(message.data), False))
+            self.tap(BusFrame(time.time(), message.arbitration_id, message.is_extended_id, bytes(message.data), False))
 
     def _process(self, lane: _Lane) -> None:
         lane.logic.process()
 
-    def _gather(self, request: bytes, waiting: set[int], answers: list[Answer], *, only: int | None = None) -> None:
+    def _gather(self, request: bytes, waiting: set[int], answers: list[Response], *, only: int | None = None) -> None:
         """Feed frames to their lanes until the wanted answers are in or time is up. ``only``: one module is asked; else
         everybody is, and a module not heard of before gets its lane with its first frame."""
         service = request[0]
@@ -364,7 +364,7 @@ class Link:
                 elif lane.trouble and only is not None:
                     return
                 continue
-            answer = Answer(number, bytes(payload))
+            answer = Response(number, bytes(payload))
             if answer.refusal == (service, PENDING):
                 lane.pending += 1
                 deadline = time.monotonic() + self.timing.p2_star
@@ -391,7 +391,7 @@ class Link:
                 )
 
     @staticmethod
-    def _belongs(answer: Answer, request: bytes) -> bool:
+    def _belongs(answer: Response, request: bytes) -> bool:
         """Whether this answers what we asked: a late answer to something else is passed over.
 
         Services that name what they answer (PID, monitor, information type) must name something of this request.
@@ -411,7 +411,7 @@ def open_link(
     *,
     addressing: Addressing = Addressing.ELEVEN_BIT,
     timing: Timing | None = None,
-    tap: Callable[[Frame], None] | None = None,
+    tap: Callable[[BusFrame], None] | None = None,
 ) -> Link:
     """Open a python-can interface (``virtual``, ``socketcan``, ``slcan`` …) as a diagnostic link.
 

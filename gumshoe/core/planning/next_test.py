@@ -16,7 +16,7 @@ import numpy as np
 from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import RepairRow, TestRow
-from gumshoe.core.suspects.likelihood import Floats, Ints, Model, marginals
+from gumshoe.core.suspects.likelihood import Floats, Ints, LikelihoodModel, marginals
 from gumshoe.core.suspects.posterior import Assessment
 
 
@@ -107,7 +107,7 @@ TELLS_BITS = 0.03
 """What tells this much brings the next test nearer, even where no single outcome changes what would be done."""
 
 
-def relevant_faults(assessment: Assessment, model: Model) -> frozenset[str]:
+def relevant_faults(assessment: Assessment, model: LikelihoodModel) -> frozenset[str]:
     """Suspects that the clues speak for; all of them while nothing speaks for any.
 
     What no clue speaks for is as likely as on any other car: no test is made for its sake.
@@ -119,7 +119,7 @@ def relevant_faults(assessment: Assessment, model: Model) -> frozenset[str]:
 
 
 def repair_groups(
-    model: Model, kept: Ints, relevant: frozenset[str] | None = None
+    model: LikelihoodModel, kept: Ints, relevant: frozenset[str] | None = None
 ) -> tuple[Ints, tuple[str, ...], Ints]:
     """For the sets at ``kept``: (group of each by the repairs it needs, repair ids, repairs of each set).
 

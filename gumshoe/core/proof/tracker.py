@@ -31,7 +31,7 @@ MAX_STEP_S = 30.0
 """A longer gap between two observations counts as this much at most: what was not watched proves nothing."""
 
 
-class Verdict(StrEnum):
+class ProofVerdict(StrEnum):
     """The three honest answers."""
 
     PROVEN = "proven"
@@ -346,16 +346,16 @@ class Tracker:
         plain = "The fault memory read after the drive: the fault has not come back"
         return Condition(words, clean, shown, 1.0 if clean else 0.0, plain=plain)
 
-    def verdict(self, more: Iterable[Condition] = ()) -> tuple[Verdict, tuple[str, ...]]:
+    def verdict(self, more: Iterable[Condition] = ()) -> tuple[ProofVerdict, tuple[str, ...]]:
         """The verdict and what is missing, or what came back. ``more``: conditions beyond the drive."""
         own = {target.code for target in self.plan.targets if target.provoked}
         failed = {code: state for code, state in self.returned.items() if code not in own}
         if failed:
-            return Verdict.CAME_BACK, tuple(f"{code} is {state} again" for code, state in failed.items())
+            return ProofVerdict.CAME_BACK, tuple(f"{code} is {state} again" for code, state in failed.items())
         more = tuple(more)
         again = tuple(f"{row.words}: {row.detail}" for row in more if row.failed)
         if again:
-            return Verdict.CAME_BACK, again
+            return ProofVerdict.CAME_BACK, again
         left_off = tuple(
             f"{code} is {state} again: the work had set it, so something is still off"
             for code, state in self.returned.items()
@@ -367,7 +367,7 @@ class Tracker:
             )
         if not self.plan.targets and not any(row.signal for row in more):
             missing += ("No code was stored before clearing: there is nothing whose absence could prove the repair",)
-        return (Verdict.NOT_YET, missing) if missing else (Verdict.PROVEN, ())
+        return (ProofVerdict.NOT_YET, missing) if missing else (ProofVerdict.PROVEN, ())
 
 
 def replay(plan: Plan, observations: Iterable[Observation]) -> Tracker:

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from gumshoe.core.clues.model import ClueKind
-from gumshoe.core.suspects.likelihood import Floats, Ints, Model, fault_sets
+from gumshoe.core.suspects.likelihood import Floats, Ints, LikelihoodModel, fault_sets
 from gumshoe.core.suspects.weighing import Shares
 
 SPOKEN_OF = 1e-9
@@ -35,14 +35,14 @@ class LeftOut:
         return min(self.threes + self.beyond, 1.0)
 
 
-def left_out(enumerated: Model, prior: Floats, alone: Shares, odds: Floats) -> LeftOut:
+def left_out(enumerated: LikelihoodModel, prior: Floats, alone: Shares, odds: Floats) -> LeftOut:
     """What an enumeration left out.
 
     ``prior``: π of its suspects; ``alone``: the clues over single suspects of everybody; ``odds``: log prior odds of
     everybody.
     """
     clues, count = alone.clues, len(enumerated.faults)
-    wide = Model(enumerated.knowledge, enumerated.faults, fault_sets(count))
+    wide = LikelihoodModel(enumerated.knowledge, enumerated.faults, fault_sets(count))
     everything = wide.log_prior(prior) + Shares(wide, clues).total
     shares = Shares(enumerated, clues)
     kept = enumerated.log_prior(prior) + shares.total
@@ -55,7 +55,7 @@ def left_out(enumerated: Model, prior: Floats, alone: Shares, odds: Floats) -> L
     return LeftOut(max(whole - total, 0.0) / whole, beyond / total)
 
 
-def _beyond(wide: Model, small: Ints, size: Ints, weight: Floats, alone: Shares, odds: Floats) -> float:
+def _beyond(wide: LikelihoodModel, small: Ints, size: Ints, weight: Floats, alone: Shares, odds: Floats) -> float:
     """Bound on the weight of the sets with a member that was not enumerated, in the unit of ``weight``."""
     names = alone.model.faults
     inside = frozenset(wide.faults)

@@ -99,7 +99,7 @@ class Claims:
         return self.tables[speaker]
 
 
-class Model:
+class LikelihoodModel:
     """The fault model of one powertrain in the order of ``faults``, over ``sets`` of them (all up to MAX_SIZE unless
     given; row 0 is the empty set); answers likelihoods per set."""
 

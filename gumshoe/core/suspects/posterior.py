@@ -19,7 +19,7 @@ from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import FaultRow
 from gumshoe.core.suspects.left_out import LeftOut, left_out
-from gumshoe.core.suspects.likelihood import MAX_SIZE, Floats, Ints, Model, fault_sets, with_any_third
+from gumshoe.core.suspects.likelihood import MAX_SIZE, Floats, Ints, LikelihoodModel, fault_sets, with_any_third
 from gumshoe.core.suspects.weighing import Entry, Shares, Stance, Weighing, softmax
 
 TYPICAL_KM = 80_000.0
@@ -84,7 +84,7 @@ class Assessment:
     best_probability: float
     nothing: float
     ruled_out: tuple[str, ...] = ()
-    model: Model | None = field(default=None, repr=False, compare=False)
+    model: LikelihoodModel | None = field(default=None, repr=False, compare=False)
     weights: Floats | None = field(default=None, repr=False, compare=False)
     alone: Alone | None = field(default=None, repr=False, compare=False)
 
@@ -100,11 +100,11 @@ class Assessment:
         return next((item for item in self.suspects if item.id == name), None)
 
 
-_models: dict[tuple[int, tuple[str, ...], bytes], Model] = {}
+_models: dict[tuple[int, tuple[str, ...], bytes], LikelihoodModel] = {}
 _KEPT_MODELS = 32
 
 
-def model_for(knowledge: Knowledge, faults: tuple[str, ...], sets: Ints) -> Model:
+def model_for(knowledge: Knowledge, faults: tuple[str, ...], sets: Ints) -> LikelihoodModel:
     """The model over these sets of faults; kept, since a case is assessed many times with the same ones.
 
     The kept model holds its knowledge, so that the identity it is filed under stays its own.
@@ -114,7 +114,7 @@ def model_for(knowledge: Knowledge, faults: tuple[str, ...], sets: Ints) -> Mode
     if found is None:
         if len(_models) >= _KEPT_MODELS:
             _models.clear()
-        found = _models[key] = Model(knowledge, faults, sets)
+        found = _models[key] = LikelihoodModel(knowledge, faults, sets)
     return found
 
 
@@ -243,7 +243,7 @@ class Alone:
         chosen = list(dict.fromkeys(wanted))[:PAIRED]
         return tuple(self.faults[index] for index in chosen)
 
-    def left_out(self, enumerated: Model) -> LeftOut:
+    def left_out(self, enumerated: LikelihoodModel) -> LeftOut:
         """What the enumeration of these sets left out."""
         prior = np.array([self.prior[name] for name in enumerated.faults])
         return left_out(enumerated, prior, self.shares, self.prior_odds)

@@ -14,7 +14,7 @@ from enum import StrEnum
 import numpy as np
 
 from gumshoe.core.clues.model import Clue
-from gumshoe.core.suspects.likelihood import Floats, Model
+from gumshoe.core.suspects.likelihood import Floats, LikelihoodModel
 
 FAMILY_REST = 0.25
 """How much all the further clues of a family count together, beside the most telling one."""
@@ -71,7 +71,7 @@ class Shares:
     at all. Absent codes that stand alone in their family are summed at once (``absent``), since they factorise.
     """
 
-    def __init__(self, model: Model, clues: Iterable[Clue]) -> None:
+    def __init__(self, model: LikelihoodModel, clues: Iterable[Clue]) -> None:
         self.model = model
         families: dict[str, dict[tuple[str, str], Clue]] = {}
         for clue in clues:

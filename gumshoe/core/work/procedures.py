@@ -22,7 +22,7 @@ class Needed:
 
 
 @dataclass(frozen=True)
-class Condition:
+class Precondition:
     """One condition: what is asked, what is seen, whether it holds. ``seen`` empty: the car does not tell."""
 
     words: str
@@ -60,19 +60,19 @@ def _names(knowledge: Knowledge, component: str) -> set[str]:
     return {component, part.row.id} if part else {component}
 
 
-def readiness(row: ProcedureRow, values: Mapping[str, float]) -> tuple[Condition, ...]:
+def readiness(row: ProcedureRow, values: Mapping[str, float]) -> tuple[Precondition, ...]:
     """Every condition against what the car tells now. One that it does not tell does not hold."""
     rpm = values.get("rpm")
     runs = rpm is not None and rpm > RUNS_RPM
     stands = rpm is not None and rpm < STOPPED_RPM
     asked = "key on, engine off" if row.engine == "off" else "engine running"
     seen = "" if rpm is None else f"{rpm:.0f} rpm"
-    found = [Condition("Key and engine", asked, seen, stands if row.engine == "off" else runs)]
+    found = [Precondition("Key and engine", asked, seen, stands if row.engine == "off" else runs)]
     for item in row.conditions:
         value = values.get(item.key)
         unit = fields_by_key()[item.key].unit
         holds = value is not None and not (
             (item.low is not None and value < item.low) or (item.high is not None and value > item.high)
         )
-        found.append(Condition(item.words, item.asked, "" if value is None else f"{value:.4g} {unit}", holds))
+        found.append(Precondition(item.words, item.asked, "" if value is None else f"{value:.4g} {unit}", holds))
     return tuple(found)

@@ -6,10 +6,10 @@ from dataclasses import dataclass, replace
 from textwrap import wrap
 from typing import Any
 
-from gumshoe.core.circuits import GROUND, Circuit, Instrument, Model, Probe, Setting
+from gumshoe.core.circuits import GROUND, Circuit, FaultModel, Instrument, Probe, Setting
 from gumshoe.core.circuits.instruments import commands, predicted
 from gumshoe.core.circuits.netlist import Kind
-from gumshoe.core.maps.circuit import COLUMN, Box, Rail, Run, draw
+from gumshoe.core.maps.circuit import COLUMN, Box, Rail, WireRun, draw
 from gumshoe.core.maps.strip import value_words
 from gumshoe.web.bench.stand import Stand
 
@@ -39,7 +39,7 @@ GLYPHS = {
 class DrawnRun:
     """An element with its symbol, its label in lines, and the link that pulls its plug."""
 
-    run: Run
+    run: WireRun
     glyph: str
     lines: tuple[str, ...]
     off: bool
@@ -77,7 +77,7 @@ class Picture:
     wide: bool
 
 
-def picture(model: Model, stand: Stand) -> Picture:
+def picture(model: FaultModel, stand: Stand) -> Picture:
     """The diagram of a circuit as it stands."""
     circuit = model.circuit
     drawing = draw(circuit)
@@ -136,7 +136,7 @@ def _first(circuit: Circuit, instrument: Instrument, stand: Stand) -> dict[str, 
     return {} if stand.plus in [place.node for place in circuit.places] else {"plus": places[0]}
 
 
-def _run(circuit: Circuit, run: Run, stand: Stand, letters: int) -> DrawnRun:
+def _run(circuit: Circuit, run: WireRun, stand: Stand, letters: int) -> DrawnRun:
     item = run.element
     off = bool(item.connector) and item.connector in stand.unplugged
     href = f"?{stand.toggled(item.connector).query}" if item.connector else ""
@@ -149,7 +149,7 @@ def _run(circuit: Circuit, run: Run, stand: Stand, letters: int) -> DrawnRun:
     return DrawnRun(run, GLYPHS[item.kind], lines, off, closed, href, says)
 
 
-def _rail(model: Model, rail: Rail, stand: Stand) -> DrawnRail:
+def _rail(model: FaultModel, rail: Rail, stand: Stand) -> DrawnRail:
     place = rail.place
     lead = {stand.plus: "+", stand.minus: "−"}.get(rail.node, "")
     if not stand.instrument.has_leads:

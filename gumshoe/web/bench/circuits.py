@@ -9,10 +9,10 @@ from typing import Any
 from django.db import transaction
 
 from gumshoe.core.circuits import (
+    FaultModel,
     Instrument,
-    Model,
     Probe,
-    Reading,
+    ProbeReading,
     circuit_for,
     contradiction,
     groups,
@@ -48,7 +48,7 @@ class Stored:
     """A stored reading with its probe in words; ``counts`` unless it was set aside."""
 
     row: CircuitReading
-    reading: Reading
+    reading: ProbeReading
     words: str
     shown: str
     counts: bool
@@ -59,13 +59,13 @@ def listed(case: Case) -> dict[str, str]:
     return circuits_of(cases.knowledge_of(case))
 
 
-def model_of(case: Case, name: str) -> Model:
+def model_of(case: Case, name: str) -> FaultModel:
     """The circuit of a component with all that can be wrong in it. Raises BadInput when there is none."""
     return _model(cases.powertrain_of(case), cases.local_of(case), name)
 
 
 @lru_cache(maxsize=KEPT)
-def _model(powertrain: Powertrain, local: Local, name: str) -> Model:
+def _model(powertrain: Powertrain, local: Local, name: str) -> FaultModel:
     return model(circuit_for(expand(powertrain, local), name))
 
 
@@ -101,7 +101,7 @@ def stored(case: Case, name: str) -> list[Stored]:
         probe = probe_of(row)
         doubts = list(row.doubts.all())
         counts = not doubts or doubts[-1].back
-        found.append(Stored(row, Reading(probe, row.value), words_of(circuit, probe), row.shown, counts))
+        found.append(Stored(row, ProbeReading(probe, row.value), words_of(circuit, probe), row.shown, counts))
     return found
 
 
@@ -119,7 +119,7 @@ def probe_of(row: CircuitReading) -> Probe:
     return Probe.at(Instrument(row.instrument), row.plus, row.minus, row.command, row.unplugged, row.jumpers)
 
 
-def counting(case: Case, name: str) -> list[Reading]:
+def counting(case: Case, name: str) -> list[ProbeReading]:
     """The readings that count; the newest of a probe supersedes the older ones."""
     newest = {item.reading.probe: item.reading for item in stored(case, name) if item.counts}
     return list(newest.values())

@@ -39,7 +39,7 @@ WIDTH, HEIGHT, LEFT = 640.0, 200.0, 34.0
 
 
 @dataclass
-class Run(threading.Thread):
+class CommandThread(threading.Thread):
     """One actuator under command, in a thread of its own. It touches no database."""
 
     link: Connection
@@ -119,7 +119,7 @@ class Run(threading.Thread):
             return list(self.samples)
 
 
-_runs: dict[int, Run] = {}
+_runs: dict[int, CommandThread] = {}
 _runs_lock = threading.Lock()
 
 
@@ -139,7 +139,7 @@ def one_of(case: Case, name: str) -> tuple[ActuatorRow, CommandRow]:
     raise BadInput("This vehicle lets nobody command that actuator.", remedies=("choose one from the list",))
 
 
-def start(case: Case, name: str) -> Run:
+def start(case: Case, name: str) -> CommandThread:
     """Begin. Raises BadInput while another runs, LinkError without a link, BadInput when the conditions are not
     right."""
     row, ids = one_of(case, name)
@@ -152,12 +152,12 @@ def start(case: Case, name: str) -> Run:
             stopped = hindrance(row, *Commander(open_link, row, ids, engine=link.engine(open_link)).conditions())
         if stopped:
             raise BadInput(stopped, remedies=("bring the car into that condition, then start again",))
-        run = _runs[case.vehicle.pk] = Run(link, row, ids)
+        run = _runs[case.vehicle.pk] = CommandThread(link, row, ids)
         run.start()
     return run
 
 
-def of(vehicle: Vehicle, name: str) -> Run | None:
+def of(vehicle: Vehicle, name: str) -> CommandThread | None:
     """The run of that actuator that is on, or was the last."""
     run = _runs.get(vehicle.pk)
     return run if run and run.row.id == name else None
@@ -187,7 +187,7 @@ def state(case: Case, user: User | None, name: str) -> dict[str, Any]:
     return told
 
 
-def keep(case: Case, user: User, run: Run) -> str:
+def keep(case: Case, user: User, run: CommandThread) -> str:
     """Store a run that has ended, once; its words."""
     verdict, words = judged(run)
     told = outcome_told(case, run.row, verdict)
@@ -226,7 +226,7 @@ def outcome_told(case: Case, row: ActuatorRow, verdict: str) -> OutcomeRow | Non
     return bench.outcome_of(test, guided(row, verdict == Follows.FOLLOWS, cases.powertrain_of(case)))
 
 
-def judged(run: Run) -> tuple[str, str]:
+def judged(run: CommandThread) -> tuple[str, str]:
     """(verdict, words) of a run."""
     samples = run.taken()
     try:
@@ -247,7 +247,7 @@ def stop_all() -> None:
         run.stop()
 
 
-def _points(run: Run, samples: list[tuple[float, float]]) -> str:
+def _points(run: CommandThread, samples: list[tuple[float, float]]) -> str:
     """Points of a line in the diagram."""
     whole = max(run.row.seconds, samples[-1][0] if samples else 0.0)
     scale = (WIDTH - LEFT - 6.0) / whole

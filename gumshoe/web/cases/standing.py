@@ -13,8 +13,7 @@ from django.db.models import Exists, OuterRef, Prefetch, prefetch_related_object
 from django.urls import reverse
 from django.utils import timezone
 
-from gumshoe.core.proof.tracker import NOT_READ, left
-from gumshoe.core.proof.tracker import Verdict as ProofVerdict
+from gumshoe.core.proof.tracker import NOT_READ, ProofVerdict, left
 from gumshoe.core.words import plain
 from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases.entries import newest

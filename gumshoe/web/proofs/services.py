@@ -23,8 +23,8 @@ from gumshoe.core.proof.tracker import (
     TO_BE_READ,
     Condition,
     Observation,
+    ProofVerdict,
     Tracker,
-    Verdict,
     left,
     replay,
 )
@@ -103,7 +103,7 @@ def still_to_drive(clearing: Clearing, tracker: Tracker) -> DrivePlan:
     """The cheapest drive for what is missing; none where the proof came with a file, proven by drives that are not on
     record here."""
     came = judged_elsewhere(clearing)
-    if came is not None and came.verdict == Verdict.PROVEN:
+    if came is not None and came.verdict == ProofVerdict.PROVEN:
         return DrivePlan((), ())
     needs = needs_of(tracker.plan, tracker.completed, frame_met=tracker.frame_met, tried=tracker.circumstances_met)
     warm = _is_warm(clearing.case)
@@ -220,8 +220,8 @@ def _judge(case: Case, user: User) -> Judgement:
         tracker.observe(after)
     more = beyond.conditions_beyond(clearing, tracker)
     verdict, reasons = verdict_of(case, tracker, more)
-    if (after is None or not after.whole) and verdict is Verdict.PROVEN:
-        verdict, reasons = Verdict.NOT_YET, (NOT_READ,)
+    if (after is None or not after.whole) and verdict is ProofVerdict.PROVEN:
+        verdict, reasons = ProofVerdict.NOT_YET, (NOT_READ,)
     reasons = (*reasons, *(f"Look first at the ledger: {words}" for words in _named_by_ledger(case, tracker)))
     judgement = Judgement.objects.create(
         case=case,
@@ -231,18 +231,18 @@ def _judge(case: Case, user: User) -> Judgement:
         reasons=list(reasons),
         conditions=[asdict(row) for row in (*tracker.conditions(), *more)],
     )
-    if verdict is Verdict.NOT_YET and reasons[:1] != (NOT_READ,):  # to read them needs no other day
+    if verdict is ProofVerdict.NOT_YET and reasons[:1] != (NOT_READ,):  # to read them needs no other day
         waiting.remember(case, user, waiting.curve_of(clearing, tracker))
     return judgement
 
 
-def verdict_of(case: Case, tracker: Tracker, more: tuple[Condition, ...]) -> tuple[Verdict, tuple[str, ...]]:
+def verdict_of(case: Case, tracker: Tracker, more: tuple[Condition, ...]) -> tuple[ProofVerdict, tuple[str, ...]]:
     """The verdict as things stand, for the page and for the record: what the drive and what is beyond it say, and that
     nothing is left to be put back."""
     verdict, reasons = tracker.verdict(more)
     loose = ends.open_ends(case)
-    if loose and verdict is Verdict.PROVEN:
-        return Verdict.NOT_YET, tuple(f"Loose end: {end}" for end in loose)
+    if loose and verdict is ProofVerdict.PROVEN:
+        return ProofVerdict.NOT_YET, tuple(f"Loose end: {end}" for end in loose)
     return verdict, reasons
 
 
@@ -308,16 +308,16 @@ def state(case: Case) -> dict[str, Any]:
     else:
         shown = _shown(case, tracker, more)
     judged = clearing.judgements.last()
-    stands = watcher is not None or (judged is not None and judged.verdict == Verdict.PROVEN)
-    if shown["verdict"] == Verdict.PROVEN and not stands:
-        shown |= {"verdict": Verdict.NOT_YET.value, "reasons": [TO_BE_READ]}
+    stands = watcher is not None or (judged is not None and judged.verdict == ProofVerdict.PROVEN)
+    if shown["verdict"] == ProofVerdict.PROVEN and not stands:
+        shown |= {"verdict": ProofVerdict.NOT_YET.value, "reasons": [TO_BE_READ]}
     if came is not None:
         shown |= {
             "conditions": [_line(row) for row in check_list(clearing, tracker)],
             "verdict": came.verdict,
             "reasons": came.reasons,
         }
-    waits = watcher is None and shown["verdict"] == Verdict.NOT_YET
+    waits = watcher is None and shown["verdict"] == ProofVerdict.NOT_YET
     shown["left"] = left((row["done"] for row in shown["conditions"]), shown["reasons"]) if waits else ""
     shown["running"] = watcher is not None
     shown["trouble"] = watcher.trouble.what if watcher and watcher.trouble else ""
@@ -354,7 +354,7 @@ def _line(row: Condition) -> dict[str, Any]:
 
 
 @dataclass(frozen=True)
-class Readiness:
+class ReadinessRow:
     """One readiness monitor: before clearing, and now; ``wanted``: the proof needs it."""
 
     name: str
@@ -363,7 +363,7 @@ class Readiness:
     wanted: bool
 
 
-def readiness(clearing: Clearing, tracker: Tracker) -> list[Readiness]:
+def readiness(clearing: Clearing, tracker: Tracker) -> list[ReadinessRow]:
     """Readiness before the clearing and now: told by the newest scan since, or completed on a watched trip."""
     before = scans.snapshot_of(clearing.before)
     stored = scans.latest(clearing.case)
@@ -376,7 +376,7 @@ def readiness(clearing: Clearing, tracker: Tracker) -> list[Readiness]:
     done |= set(tracker.completed)
     names = [item.name for item in (told or held).monitors if item.supported] if (told or held) else []
     was = {item.name: item.complete for item in held.monitors if item.supported} if held else {}
-    return [Readiness(name, was.get(name), name in done, name in tracker.plan.monitors) for name in names]
+    return [ReadinessRow(name, was.get(name), name in done, name in tracker.plan.monitors) for name in names]
 
 
 def permanent_note(plan: Plan, tracker: Tracker) -> str:

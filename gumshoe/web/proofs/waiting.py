@@ -12,8 +12,7 @@ from icalendar import Calendar, Event
 from gumshoe.core.entry import float_of, whole_of
 from gumshoe.core.errors import BadInput
 from gumshoe.core.proof.exposure import Curve, Recurrences, Unit, curve
-from gumshoe.core.proof.tracker import Condition, Tracker
-from gumshoe.core.proof.tracker import Verdict as ProofVerdict
+from gumshoe.core.proof.tracker import Condition, ProofVerdict, Tracker
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
 from gumshoe.web.proofs.models import FollowUp, Recurrence

@@ -14,7 +14,7 @@ from gumshoe.core.knowledge.rows import RoutineRow
 from gumshoe.core.obd.present import present_values
 from gumshoe.core.obd.routines import Outcome, run_routine
 from gumshoe.core.obd.uds import ModuleAddress
-from gumshoe.core.work import Condition, Needed, needed_after, readiness
+from gumshoe.core.work import Needed, Precondition, needed_after, readiness
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries
@@ -77,7 +77,7 @@ def one_of(case: Case, name: str) -> Needed:
     return Needed(row, because)
 
 
-def conditions(case: Case, row: ProcedureRow) -> tuple[Condition, ...]:
+def conditions(case: Case, row: ProcedureRow) -> tuple[Precondition, ...]:
     """Every condition against what the car tells now; nothing holds while it does not answer."""
     try:
         found = connection(case.vehicle)
@@ -92,14 +92,14 @@ def conditions(case: Case, row: ProcedureRow) -> tuple[Condition, ...]:
 
 
 @dataclass
-class Run(threading.Thread):
+class RoutineRun(threading.Thread):
     """One procedure under way, in a thread of its own. It touches no database."""
 
     link: Connection
     row: ProcedureRow
     routine: RoutineRow
     because: str
-    conditions: tuple[Condition, ...]
+    conditions: tuple[Precondition, ...]
     outcome: Outcome | None = None
     reason: str = ""
     stored: bool = False
@@ -134,11 +134,11 @@ class Run(threading.Thread):
         return min((time.monotonic() - self.began) / max(self.row.seconds, 0.5), 1.0)
 
 
-_runs: dict[int, Run] = {}
+_runs: dict[int, RoutineRun] = {}
 _lock = threading.Lock()
 
 
-def start(case: Case, name: str) -> Run:
+def start(case: Case, name: str) -> RoutineRun:
     """Begin. Raises BadInput when the vehicle has no routine for it, a condition does not hold, or one runs already."""
     need = one_of(case, name)
     routine = routine_of(case, need.row)
@@ -157,12 +157,12 @@ def start(case: Case, name: str) -> Run:
             raise BadInput(
                 "The car is not in the condition for it.", kept="Nothing was begun.", remedies=tuple(lacking)
             )
-        run = _runs[case.vehicle_id] = Run(connection(case.vehicle), need.row, routine, need.because, seen)
+        run = _runs[case.vehicle_id] = RoutineRun(connection(case.vehicle), need.row, routine, need.because, seen)
         run.start()
     return run
 
 
-def current(case: Case, name: str) -> Run | None:
+def current(case: Case, name: str) -> RoutineRun | None:
     """The run of that procedure that is on, or was the last."""
     run = _runs.get(case.vehicle_id)
     return run if run and run.row.id == name else None
@@ -182,7 +182,7 @@ def state(case: Case, user: User | None, name: str) -> dict[str, Any]:
     return told
 
 
-def keep(case: Case, user: User, run: Run) -> None:
+def keep(case: Case, user: User, run: RoutineRun) -> None:
     """Store a run that has ended, once."""
     with _lock:
         if run.stored or run.outcome is None:
@@ -202,7 +202,7 @@ def keep(case: Case, user: User, run: Run) -> None:
     )
 
 
-def words_of(run: Run) -> str:
+def words_of(run: RoutineRun) -> str:
     """How it ended, in words, and in which state the car is left."""
     if run.outcome is Outcome.DONE:
         return f"{run.row.words}: done."

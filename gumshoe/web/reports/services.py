@@ -12,8 +12,7 @@ from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.proof.inspection import inspection
-from gumshoe.core.proof.tracker import Tracker
-from gumshoe.core.proof.tracker import Verdict as ProofVerdict
+from gumshoe.core.proof.tracker import ProofVerdict, Tracker
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench import services as bench

@@ -24,7 +24,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.obd.errors import LinkError
-from gumshoe.core.obd.link import Frame
+from gumshoe.core.obd.link import BusFrame
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, states_by_code
 from gumshoe.core.obd.stored import plain_snapshot, read_snapshot
@@ -55,7 +55,7 @@ class Journal:
         """Whether any module said anything."""
         self._file = self.path.open("w", encoding="ascii", buffering=1)
 
-    def take(self, frame: Frame) -> None:
+    def take(self, frame: BusFrame) -> None:
         """Write one frame down."""
         self.heard = self.heard or not frame.sent
         line = candump_line(frame)
@@ -249,7 +249,7 @@ def telling_codes(case: Case) -> tuple[str, ...]:
 
 
 @dataclass(frozen=True)
-class Reading:
+class ReadPage:
     """What the Read page shows."""
 
     read: CodesRead
@@ -274,7 +274,7 @@ class Reading:
         return found
 
 
-def read(judged: Judged) -> Reading | None:
+def read(judged: Judged) -> ReadPage | None:
     """The codes of the telling scan as they were judged; None without a scan."""
     snapshot = judged.grounds.snapshot
     if snapshot is None:
@@ -283,7 +283,7 @@ def read(judged: Judged) -> Reading | None:
         (frame.code, read_frame(frame), frame.values) for module in snapshot.modules for frame in module.frames
     )
     states = states_by_code(snapshot.stored_codes)
-    return Reading(
+    return ReadPage(
         judged.read, frames, judged.advice, judged.notes, judged.misfire, snapshot.engine, states, snapshot.codes_unread
     )
 
@@ -300,7 +300,7 @@ def latest_misfire(case: Case, knowledge: Knowledge) -> tuple[Scan | None, Misfi
 
 
 @dataclass(frozen=True)
-class Readiness:
+class ReadinessTable:
     """How far the monitors have come over the scans: (name, whether complete in each scan; None when not told)."""
 
     scans: tuple[Scan, ...]
@@ -308,7 +308,7 @@ class Readiness:
     complete: tuple[int, ...]
 
 
-def readiness(case: Case, most: int = 6) -> Readiness:
+def readiness(case: Case, most: int = 6) -> ReadinessTable:
     """The supported monitors over the newest scans, the oldest of them first."""
     kept = [item for item in reversed(whole(case)) if item.snapshot][-most:]
     states = [snapshot.engine.status if (snapshot := snapshot_of(item)) and snapshot.engine else None for item in kept]
@@ -318,7 +318,7 @@ def readiness(case: Case, most: int = 6) -> Readiness:
         for name in names
     )
     complete = tuple(sum(bool(row[1][index]) for row in rows) for index in range(len(kept)))
-    return Readiness(tuple(kept), rows, complete)
+    return ReadinessTable(tuple(kept), rows, complete)
 
 
 def compare(before: Snapshot, after: Snapshot) -> list[dict[str, str]]:

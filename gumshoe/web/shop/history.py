@@ -132,7 +132,7 @@ class Visit:
 
 
 @dataclass(frozen=True)
-class Line:
+class HistoryRow:
     """The visits of a vehicle, and where each stands on the drawing (0 to 1)."""
 
     vehicle: Vehicle
@@ -141,7 +141,7 @@ class Line:
     ticks: tuple[tuple[float, str], ...] = field(default=())
 
 
-def timeline(vehicle: Vehicle) -> Line:
+def timeline(vehicle: Vehicle) -> HistoryRow:
     """A vehicle's cases by distance, or by date where the odometers do not tell."""
     rows = list(with_past(vehicle.cases.all()).order_by("opened_at"))
     visits = [_visit(case, tuple(rows[:place])) for place, case in enumerate(rows)]
@@ -158,7 +158,7 @@ def timeline(vehicle: Vehicle) -> Line:
         (visit.x, f"{visit.odometer_km:,} km" if by_km else f"{timezone.localtime(visit.at):%d %b %Y}")
         for visit in placed
     )
-    return Line(vehicle, placed, "distance" if by_km else "date", ticks)
+    return HistoryRow(vehicle, placed, "distance" if by_km else "date", ticks)
 
 
 def _visit(case: Case, earlier: tuple[Case, ...] | None = None) -> Visit:
@@ -183,7 +183,7 @@ def _visit(case: Case, earlier: tuple[Case, ...] | None = None) -> Visit:
 LINE_W, LINE_LEFT = 1200.0, 70.0
 
 
-def chart(line: Line) -> list[dict[str, object]]:
+def chart(line: HistoryRow) -> list[dict[str, object]]:
     """Where each visit stands on the drawing; neighbours that would cover each other stand in two rows."""
     found: list[dict[str, object]] = []
     last = [-1000.0, -1000.0]

@@ -8,14 +8,14 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from gumshoe.core.clues import Evidence, KnownCause, TestOutcome
+from gumshoe.core.clues import KnownCause, OnRecord, TestOutcome
 from gumshoe.core.judgement import Grounds, Judged, Kept
 from gumshoe.core.planning import Costs, Strategy
 from gumshoe.core.proof.provoked import Found, causes_on_record, provoked, said_by_customer, sort_codes
-from gumshoe.core.proof.tracker import Verdict as ProofVerdict
+from gumshoe.core.proof.tracker import ProofVerdict
 from gumshoe.core.suspects.driving import Mended
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.entries import entries
+from gumshoe.web.cases.entries import entries, newest
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import recordings as live
 from gumshoe.web.repairs import ends
@@ -60,7 +60,7 @@ def grounds_of(case: Case) -> Grounds:
 
 
 @once
-def evidence_of(case: Case, since: datetime | None = None) -> Evidence:
+def evidence_of(case: Case, since: datetime | None = None) -> OnRecord:
     """Everything on record, as the core's plain values; of scans, tests and recordings only those made since a moment,
     where one is given: then the newest scan tells, whatever it holds."""
     complaint = cases.complaint_of(case)
@@ -87,7 +87,7 @@ def evidence_of(case: Case, since: datetime | None = None) -> Evidence:
     made = [row for row in entries(case, "testrecords") if row.counts and (since is None or row.at > since)]
     # What was tested by hand stands above what a recording shows.
     tested = (TestOutcome(row.test, row.outcome, row.source, _stamp(row)) for row in made)
-    return Evidence(
+    return OnRecord(
         symptoms=tuple(complaint.symptoms) if complaint else (),
         symptom_source=(complaint.source, _stamp(complaint)) if complaint else ("", ""),
         module=snapshot.engine if snapshot else None,
@@ -141,7 +141,7 @@ def failed_repairs(case: Case) -> list[tuple[str, str, str]]:
     """Repairs whose proof ended in *came back*: what was done, by whose judgement, and when it was done."""
     failed = []
     judged = {row.clearing_id: row for row in entries(case, "judgements")}
-    for clearing in case.clearings.filter(triage=False):
+    for clearing in _cleared(case):
         judgement = judged.get(clearing.pk)
         if judgement is None or judgement.verdict != ProofVerdict.CAME_BACK:
             continue
@@ -153,13 +153,15 @@ def failed_repairs(case: Case) -> list[tuple[str, str, str]]:
     return list(dict.fromkeys(failed))
 
 
+def _cleared(case: Case) -> list[Any]:
+    """What was cleared after work, or left to the control unit; not what was cleared to see what comes back."""
+    return [row for row in entries(case, "clearings") if not row.triage]
+
+
 def mended_of(case: Case) -> Mended:
     """How far the work is: cleared after the newest of it, and what the proof of that clearing says."""
-    clearing = case.clearings.filter(triage=False).last()
-    if clearing is None:
-        return Mended.NO
-    works = list(case.works.values_list("at", flat=True))
-    if not works or max(works) > clearing.at:
+    clearing, work = newest(_cleared(case)), newest(entries(case, "works"))
+    if clearing is None or work is None or work.at > clearing.at:
         return Mended.NO
     judged = {row.clearing_id: row.verdict for row in entries(case, "judgements")}
     return _MENDED.get(judged.get(clearing.pk, ""), Mended.UNPROVEN)

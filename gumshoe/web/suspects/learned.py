@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 from django.db.models import Count, Exists, OuterRef, Q, QuerySet, Subquery
 
-from gumshoe.core.proof.tracker import Verdict as ProofVerdict
+from gumshoe.core.proof.tracker import ProofVerdict
 from gumshoe.core.suspects.learning import Heard, Proven, multipliers
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case

@@ -10,7 +10,7 @@ from django.conf import settings
 
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.errors import BusFailure
-from gumshoe.core.obd.link import Addressing, Frame, Link, Timing, find_addressing, open_link
+from gumshoe.core.obd.link import Addressing, BusFrame, Link, Timing, find_addressing, open_link
 from gumshoe.core.obd.present import find_engine, present_values
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.vehicles import garage
@@ -32,7 +32,7 @@ class Connection:
         self._tap_lock = threading.Lock()
 
     @contextmanager
-    def use(self, tap: Callable[[Frame], None] | None = None) -> Iterator[Link]:
+    def use(self, tap: Callable[[BusFrame], None] | None = None) -> Iterator[Link]:
         """The open link, with ``tap`` hearing every frame meanwhile. Raises LinkError or NotReachable.
 
         The lock is only held while opening: requests of scan, live and proof interleave, each safe by itself.
