@@ -17,7 +17,7 @@ from gumshoe.core.proof.clear_guard import check_clear
 from gumshoe.core.proof.from_recording import observations_of
 from gumshoe.core.proof.from_scan import observation_of
 from gumshoe.core.proof.plan import Plan, plan_proof
-from gumshoe.core.proof.tracker import Condition, Observation, ProofVerdict, Tracker, replay
+from gumshoe.core.proof.tracker import Condition, Observation, ProofVerdict, Tracker, replay, to_show
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.regions import Region
 
@@ -110,6 +110,19 @@ class Proof(unittest.TestCase):
         untold = ModuleSnapshot(0x7E8, codes=(StoredCode("P0299", CodeState.CONFIRMED),))  # readiness was not read
         made = plan_proof(Snapshot(datetime.now(UTC), "11 bit", (untold,)), expand(Powertrain()))
         self.assertEqual(made.untold, frozenset())
+
+    def test_what_is_shown_next_of_a_check_list(self) -> None:
+        done, drive = Condition("a", True, "", 1.0), Condition("b", False, "", 0.0)
+        again, relearn = replace(drive, signal=True), replace(drive, words="Relearn", procedure=True)
+        hands, time = replace(drive, by_hand=True), replace(drive, waits=True)
+        for rows, said in (
+            ((done,), ""),
+            ((done, hands, time), ""),
+            ((again, hands), "Measure again"),
+            ((again, drive), "Drive"),
+            ((drive, relearn), "Relearn"),
+        ):
+            self.assertTrue(to_show(rows).startswith(said) and bool(to_show(rows)) == bool(said), rows)
 
     def test_two_good_trips_near_the_frame_prove_it(self) -> None:
         seen = trip(IDLE, 120, "fuel system") + trip(IDLE, 120, "fuel system")

@@ -14,7 +14,7 @@ from gumshoe.core.circuits import Instrument, Probe, circuit_for, model
 from gumshoe.core.circuits.checks import reading_of
 from gumshoe.core.circuits.judging import check_of, conclusion
 from gumshoe.core.clues import OnRecord, TestOutcome
-from gumshoe.core.judgement import Grounds, Judged, telling
+from gumshoe.core.judgement import Grounds, Judged, mended_by, telling
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.parts import GENERIC, Local
 from gumshoe.core.knowledge.platform import Platform, platform_for_vin, platforms
@@ -34,7 +34,6 @@ from gumshoe.core.suspects.roots import root_causes
 
 SHOWN_SUSPECTS = 8
 SHOWN_TESTS = 5
-_MENDED = {"proven": Mended.PROVEN, "not yet": Mended.UNPROVEN, "came back": Mended.NO}
 NO_TIME = datetime(2000, 1, 1, tzinfo=UTC)
 
 
@@ -222,7 +221,7 @@ def grounds_of(case: CaseFile, costs: Costs | None = None) -> Grounds:
         case.vehicle.odometer_km,
         _age(case),
         costs=costs or Costs(),
-        mended=_MENDED[case.proof.verdict] if case.proof and case.work else Mended.NO,
+        mended=mended_by(case.proof.verdict) if case.proof and case.work else Mended.NO,
     )
 
 

@@ -228,6 +228,7 @@ class ConditionFacts:
     plain: str = ""
     by_hand: bool = False
     waits: bool = False
+    procedure: bool = False
 
 
 @dataclass(frozen=True)

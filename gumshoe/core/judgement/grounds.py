@@ -11,6 +11,7 @@ from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.planning import Costs, Strategy
+from gumshoe.core.proof.tracker import ProofVerdict
 from gumshoe.core.suspects.driving import Mended
 
 
@@ -41,6 +42,13 @@ class Grounds:
     def key(self) -> tuple[int, bytes]:
         """Two grounds with the same key lead to the same judgement (the knowledge counts by identity)."""
         return id(self.knowledge), sha256(repr(self).encode()).digest()
+
+
+def mended_by(proof: str | None) -> Mended:
+    """How far work is that was done and cleared, by the verdict of its proof; None where nobody has judged it yet."""
+    if proof == ProofVerdict.CAME_BACK:
+        return Mended.NO
+    return Mended.PROVEN if proof == ProofVerdict.PROVEN else Mended.UNPROVEN
 
 
 def telling(newest_first: Iterable[Snapshot]) -> int | None:

@@ -7,8 +7,22 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 
+class Driven:
+    """What is driven warm or cold, in a range of engine speed (rpm) and load (%)."""
+
+    warm: bool
+    rpm: tuple[float, float]
+    load_pct: tuple[float, float]
+
+    def holds(self, rpm: float, load_pct: float, warm: bool) -> bool:
+        """Whether a moment of driving is within the range."""
+        return (
+            warm == self.warm and self.rpm[0] <= rpm <= self.rpm[1] and self.load_pct[0] <= load_pct <= self.load_pct[1]
+        )
+
+
 @dataclass(frozen=True)
-class SegmentRow:
+class SegmentRow(Driven):
     """A piece of a proof drive: minutes and kilometres, hours of rest before it, whether the engine must be warm, and
     where in engine speed (rpm) and load (%) it usually leads. ``order``: its place in a trip."""
 
@@ -24,12 +38,6 @@ class SegmentRow:
     rest_hours: float = 0.0
     cautions: tuple[str, ...] = ()
     needs: tuple[str, ...] = ()
-
-    def holds(self, rpm: float, load_pct: float, warm: bool) -> bool:
-        """Whether a moment of driving is where it usually leads."""
-        return (
-            warm == self.warm and self.rpm[0] <= rpm <= self.rpm[1] and self.load_pct[0] <= load_pct <= self.load_pct[1]
-        )
 
 
 @dataclass(frozen=True)
@@ -64,7 +72,7 @@ class AsksRow:
 
 
 @dataclass(frozen=True)
-class CircumstanceRow:
+class CircumstanceRow(Driven):
     """Under what a repair has to be tried (``circumstances.toml``): a range of driving with the seconds and separate
     goes it takes, or something done by hand. Engine speed in rpm, load in per cent."""
 
@@ -85,12 +93,6 @@ class CircumstanceRow:
     stretch: float = 0.0
     by_hand: bool = False
     advised: bool = False
-
-    def holds(self, rpm: float, load_pct: float, warm: bool) -> bool:
-        """Whether a moment of driving is within the range."""
-        return (
-            warm == self.warm and self.rpm[0] <= rpm <= self.rpm[1] and self.load_pct[0] <= load_pct <= self.load_pct[1]
-        )
 
 
 @dataclass(frozen=True)

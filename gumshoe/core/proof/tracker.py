@@ -92,6 +92,8 @@ class Condition:
     """It is tried by hand, not driven: it can be done now."""
     waits: bool = False
     """Only distance or days meet it: nobody drives it today."""
+    procedure: bool = False
+    """It is taught or reset after the work, before anything is driven."""
 
     @property
     def for_customer(self) -> str:
@@ -102,6 +104,15 @@ def left(done: Iterable[bool], reasons: Iterable[str]) -> str:
     """What still keeps a repair from being proven where every condition is met; empty while one is open."""
     rows = list(done)
     return next(iter(reasons), "") if rows and all(rows) else ""
+
+
+def to_show(conditions: Iterable[Condition]) -> str:
+    """What meets the open lines of a check list next; empty where only hands or time do."""
+    open_ = [row for row in conditions if not (row.done or row.by_hand or row.waits)]
+    asked = next((row.words for row in open_ if row.procedure), "")
+    if asked or not open_:
+        return asked
+    return "Measure again what was wrong" if all(row.signal for row in open_) else "Drive what its proof still misses"
 
 
 @dataclass

@@ -13,7 +13,7 @@ from django.db.models import Exists, OuterRef, Prefetch, prefetch_related_object
 from django.urls import reverse
 from django.utils import timezone
 
-from gumshoe.core.proof.tracker import NOT_READ, ProofVerdict, left
+from gumshoe.core.proof.tracker import NOT_READ, Condition, ProofVerdict, left, to_show
 from gumshoe.core.words import plain
 from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases.entries import newest
@@ -126,7 +126,7 @@ class _Facts:
         self.worked = [work for line in self.lines for work in line.works.all()]
         self.loose = sum(not hasattr(row, "closed") for row in case.looseends.all())
         self.sent_back = self.verdict is not None and self._is_sent_back(self.verdict)
-        self.to_show = _to_show(judgement.conditions) if judgement is not None else ""
+        self.to_show = to_show(Condition(**row) for row in judgement.conditions) if judgement is not None else ""
         self.waits_until = self._waits_until() if judgement is not None else None
         to_try = self._to_try(judgement) if judgement is not None else []
         self.to_try = next((words for words, told in to_try if not told), "")
@@ -188,18 +188,6 @@ class _Facts:
             "report": self.closed,
         }
         return frozenset(name for name, yes in reached.items() if yes)
-
-
-def _to_show(conditions: list[dict[str, Any]]) -> str:
-    """What meets the open lines of a check list: driving, or measuring again; empty where only time does."""
-    left = [row for row in conditions if not (row["done"] or row.get("by_hand") or row.get("waits"))]
-    if not left:
-        return ""
-    return (
-        "Measure again what was wrong"
-        if all(row.get("signal") for row in left)
-        else "Drive what its proof still misses"
-    )
 
 
 def _in_short(words: str) -> str:

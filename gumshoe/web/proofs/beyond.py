@@ -63,7 +63,13 @@ def fixed_conditions(clearing: Clearing, plan: Plan) -> tuple[Condition, ...]:
         run = item.run
         shown = "not done yet" if run is None else f"{run.get_outcome_display()}{f': {run.left}' if run.left else ''}"
         rows.append(
-            Condition(f"{item.row.words} (after: {item.because})", item.settled, shown, 1.0 if item.settled else 0.0)
+            Condition(
+                f"{item.row.words} (after: {item.because})",
+                item.settled,
+                shown,
+                1.0 if item.settled else 0.0,
+                procedure=True,
+            )
         )
     return tuple(rows)
 

@@ -13,6 +13,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.proof.inspection import inspection
 from gumshoe.core.proof.tracker import ProofVerdict, Tracker
+from gumshoe.core.suspects.driving import Mended
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench import services as bench
@@ -66,6 +67,7 @@ def customer(case: Case) -> dict[str, Any]:
     made = proofs.clearing_of(case)
     tracker = proofs.tracker_of(made) if made else None
     judgement = made.judgements.last() if made else None
+    proven = judging.mended_of(case) is Mended.PROVEN  # the verdict says it, and what the lamp means
     rows = offering.proposed(case)
     stored = scans.latest(case)
     snapshot = scans.snapshot_of(stored) if stored else None
@@ -74,7 +76,7 @@ def customer(case: Case) -> dict[str, Any]:
         "complaint": cases.complaint_of(case),
         "codes": codes_of(case),
         "unread": unread_of(case),
-        "advice": judging.judged(case).advice if case.closed_at is None else None,
+        "advice": judging.judged(case).advice if case.closed_at is None and not proven else None,
         "verdict": next(reversed(entries(case, "verdicts")), None),
         "tests": [row for row in bench.performed(case) if not row["superseded"] and not row["withdrawn"]],
         "lines": rows,

@@ -13,7 +13,7 @@ from gumshoe.web.repairs import photos
 from gumshoe.web.reports import services
 from gumshoe.web.shop.models import Settings
 
-STYLE = "ui/standalone.css"
+STYLES = ("ui/standalone.css", "ui/paper.css")
 
 
 def page(case: Case) -> str:
@@ -32,6 +32,6 @@ def page(case: Case) -> str:
             "report": services.customer(case),
             "file": services.file(case),
             "pictures": pictures,
-            "style": Path(str(finders.find(STYLE))).read_text(encoding="utf-8"),
+            "style": "\n".join(Path(str(finders.find(name))).read_text(encoding="utf-8") for name in STYLES),
         },
     )

@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from gumshoe.core.clues import KnownCause, OnRecord, TestOutcome
-from gumshoe.core.judgement import Grounds, Judged, Kept
+from gumshoe.core.judgement import Grounds, Judged, Kept, mended_by
 from gumshoe.core.planning import Costs, Strategy
 from gumshoe.core.proof.provoked import Found, causes_on_record, provoked, said_by_customer, sort_codes
 from gumshoe.core.proof.tracker import ProofVerdict
@@ -27,7 +27,6 @@ from gumshoe.web.suspects.models import Ruling
 from gumshoe.web.ui.memo import once
 
 _kept = Kept()
-_MENDED = {ProofVerdict.PROVEN.value: Mended.PROVEN, ProofVerdict.CAME_BACK.value: Mended.NO}
 
 
 @once
@@ -164,7 +163,7 @@ def mended_of(case: Case) -> Mended:
     if clearing is None or work is None or work.at > clearing.at:
         return Mended.NO
     judged = {row.clearing_id: row.verdict for row in entries(case, "judgements")}
-    return _MENDED.get(judged.get(clearing.pk, ""), Mended.UNPROVEN)
+    return mended_by(judged.get(clearing.pk))
 
 
 @once

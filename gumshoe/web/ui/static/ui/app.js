@@ -293,6 +293,69 @@
     },
     setup: function(id) {
       return JSON.parse(document.getElementById(id).textContent);
+    },
+    // One object out of two; getters stay getters, and the other's come first.
+    merge: function(one, other) {
+      return Object.defineProperties(one, Object.getOwnPropertyDescriptors(other));
+    },
+    // Something that runs at the server: started, looked at until it has ended, stopped. `draw` shows a state.
+    watched: function(id) {
+      return {
+        setup: null,
+        state: {
+          running: false
+        },
+        trouble: "",
+        init: function() {
+          this.setup = window.Gumshoe.setup(id);
+          this.look();
+        },
+        look: function() {
+          var self = this;
+          self.ask(window.Gumshoe.get(self.setup.state), function(state) {
+            self.draw(state);
+            if (state.running) setTimeout(function() {
+              self.look();
+            }, 300);
+          });
+        },
+        start: function() {
+          var self = this;
+          self.ask(window.Gumshoe.post(self.setup.start), function() {
+            self.state = {
+              running: true
+            };
+            self.look();
+          });
+        },
+        stop: function() {
+          this.ask(window.Gumshoe.post(this.setup.stop), this.draw.bind(this));
+        },
+        ask: function(answer, then) {
+          var self = this;
+          answer.then(function(state) {
+            self.trouble = "";
+            then(state);
+          }, function(error) {
+            self.trouble = error.message;
+          });
+        },
+        draw: function(state) {
+          this.state = state;
+        },
+        get running() {
+          return Boolean(this.state.running);
+        },
+        get idle() {
+          return !this.state.running;
+        },
+        get words() {
+          return this.state.words || "";
+        },
+        get hasTrouble() {
+          return Boolean(this.trouble);
+        }
+      };
     }
   };
 

@@ -1,16 +1,13 @@
 // An actuator under command: starts it, shows what comes back, and stops it when the page is left. The server decides.
 document.addEventListener("alpine:init", function() {
   Alpine.data("command", function() {
-    return {
-      setup: null,
-      state: {
-        running: false
-      },
-      trouble: "",
+    var watched = Gumshoe.watched("command-setup");
+    var init = watched.init;
+    return Gumshoe.merge(watched, {
       ranHere: false,
       init: function() {
         var self = this;
-        self.setup = Gumshoe.setup("command-setup");
+        init.call(self);
         window.addEventListener("pagehide", function() {
           if (self.state.running) {
             var body = new URLSearchParams({
@@ -19,63 +16,17 @@ document.addEventListener("alpine:init", function() {
             navigator.sendBeacon(self.setup.stop, body);
           }
         });
-        self.look();
-      },
-      look: function() {
-        var self = this;
-        Gumshoe.get(self.setup.state).then(function(state) {
-          self.draw(state);
-          if (state.running) setTimeout(function() {
-            self.look();
-          }, 300);
-        }, function(error) {
-          self.trouble = error.message;
-        });
-      },
-      start: function() {
-        var self = this;
-        self.trouble = "";
-        Gumshoe.post(self.setup.start).then(function() {
-          self.state = {
-            running: true
-          };
-          self.ranHere = true;
-          self.look();
-        }, function(error) {
-          self.trouble = error.message;
-        });
-      },
-      stop: function() {
-        var self = this;
-        Gumshoe.post(self.setup.stop).then(function(state) {
-          self.draw(state);
-        }, function(error) {
-          self.trouble = error.message;
-        });
       },
       hold: function(event) {
-        var self = this;
-        Gumshoe.post(self.setup.set, {
+        this.ask(Gumshoe.post(this.setup.set, {
           value: event.currentTarget.dataset.hold
-        }).then(function() {
-          self.trouble = "";
-        }, function(error) {
-          self.trouble = error.message;
-        });
+        }), function() {});
       },
       draw: function(state) {
+        this.ranHere = this.ranHere || Boolean(state.running || this.state.running);
         this.state = state;
         this.$root.querySelector("[data-command-line]").setAttribute("points", state.command);
         this.$root.querySelector("[data-feedback-line]").setAttribute("points", state.feedback);
-      },
-      get running() {
-        return Boolean(this.state.running);
-      },
-      get idle() {
-        return !this.state.running;
-      },
-      get words() {
-        return this.state.words || "";
       },
       get justNow() {
         return this.ranHere && this.idle && Boolean(this.state.words);
@@ -94,10 +45,7 @@ document.addEventListener("alpine:init", function() {
       },
       get secondsWords() {
         return this.state.seconds == null ? "–" : this.state.seconds + " s";
-      },
-      get hasTrouble() {
-        return Boolean(this.trouble);
       }
-    };
+    });
   });
 });

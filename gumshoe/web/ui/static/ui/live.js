@@ -1,9 +1,5 @@
 // The Live page: what the car tells now, and stored recordings, on the same strips.
 document.addEventListener("alpine:init", function() {
-  // Getters stay getters.
-  function merge(one, other) {
-    return Object.defineProperties(one, Object.getOwnPropertyDescriptors(other));
-  }
   // What both pages share: the strips, the stretch and its figures, marks, the view.
   function shared(live) {
     return {
@@ -167,7 +163,7 @@ document.addEventListener("alpine:init", function() {
   Alpine.data("live", function() {
     var stopped = false,
       every = 0;
-    return merge(shared(true), {
+    return Gumshoe.merge(shared(true), {
       region: "connecting …",
       stale: false,
       fuel: "",
@@ -376,7 +372,7 @@ document.addEventListener("alpine:init", function() {
   });
 
   Alpine.data("replay", function() {
-    return merge(shared(false), {
+    return Gumshoe.merge(shared(false), {
       loading: true,
       speed: 0,
       timer: null,

@@ -13,6 +13,22 @@
   ];
   var LEAST_SPAN = 0.5;
 
+  // An axis as quiet as all of them: thin grid, no ticks.
+  function axis(size, font, more) {
+    return Object.assign({
+      size: size,
+      font: "11px " + font,
+      stroke: css("--ink-soft"),
+      grid: {
+        stroke: css("--rule"),
+        width: 1
+      },
+      ticks: {
+        show: false
+      }
+    }, more);
+  }
+
   function css(name) {
     return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
   }
@@ -166,18 +182,8 @@
           auto: false
         }
       },
-      axes: [{
+      axes: [axis(18, "Atkinson", {
         show: true,
-        size: 18,
-        font: "11px Atkinson",
-        stroke: css("--ink-soft"),
-        grid: {
-          stroke: css("--rule"),
-          width: 1
-        },
-        ticks: {
-          show: false
-        },
         splits: function(u, axis, low, high) {
           return self.ticks(low, high, u.over.clientWidth);
         },
@@ -186,18 +192,7 @@
             return self.clock(tick);
           });
         }
-      }, {
-        size: 46,
-        font: "11px Spline Sans Mono",
-        stroke: css("--ink-soft"),
-        grid: {
-          stroke: css("--rule"),
-          width: 1
-        },
-        ticks: {
-          show: false
-        }
-      }],
+      }), axis(46, "Spline Sans Mono", {})],
       series: series,
       hooks: {
         drawClear: [function(u) {
