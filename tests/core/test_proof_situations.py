@@ -16,12 +16,14 @@ from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.proof_rows import AsksRow, CircumstanceRow
+from gumshoe.core.knowledge.rows import WhenRow
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.proof import circumstances as rules
 from gumshoe.core.proof.circumstances import Repaired, asked_of
 from gumshoe.core.proof.plan import Plan
 from gumshoe.core.proof.tracker import Condition, Observation, ProofVerdict, Tracker
+from gumshoe.core.suspects.driving import dangers
 
 TURBO: dict[str, Any] = {"injection": "direct", "induction": "turbo", "air_metering": "flow", "displacement_l": 2.0}
 AUTOMATIC: dict[str, Any] = {"gearbox": "automatic with torque converter"}
@@ -69,6 +71,15 @@ class Planned(unittest.TestCase):
         self.assertEqual(found.drive.rest_hours, 0.0)
         self.assertEqual(set(found.plan.monitors), {"comprehensive components"})
         self.assertIsNone(found.plan.window)
+
+    def test_a_danger_of_the_complaint_is_shown_to_be_gone(self) -> None:
+        """No code tells of a hard brake pedal: a boost repair that is proven makes no brake good."""
+        by_symptom = {name for row in dangers() if row.stop for when in row.when
+                      for name in when.symptoms if when == WhenRow(symptoms=when.symptoms)}  # fmt: skip
+        self.assertLessEqual({"hard_brake_pedal", "fuel_leak", "oil_lamp"}, by_symptom)
+        for name in sorted(by_symptom):
+            found = plan("P0171", work="renew_crankcase_hose", symptoms=(name,))
+            self.assertTrue([row for row in found.plan.circumstances if row.by_hand and not row.advised], name)
 
     def test_what_was_stored_while_driving_is_driven(self) -> None:
         """Sensors and wiring are checked at idle too; a pedal's worn spot shows only where the pedal goes."""
