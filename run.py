@@ -27,6 +27,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent
 VENV = ROOT / ".venv"
 DATA = ROOT / "data"
+KNOWLEDGE = "from gumshoe.core import spread, validation; validation.validate(); spread.validate_spread()"
 PYTHON = VENV / ("Scripts/python.exe" if os.name == "nt" else "bin/python")
 
 
@@ -83,6 +84,7 @@ def check(_arguments: list[str]) -> int:
         ("templates, styles, scripts", [PYTHON, ROOT / "tools" / "formatting.py", "--check"]),
         ("dead code", [PYTHON, ROOT / "tools" / "dead_code.py"]),
         ("mypy", [PYTHON, "-m", "mypy"]),
+        ("knowledge", [PYTHON, "-c", KNOWLEDGE]),
         ("import contracts", [VENV / PYTHON.parent.name / "lint-imports"]),
     ):
         code = subprocess.run(list(map(str, command)), cwd=ROOT).returncode

@@ -67,8 +67,8 @@ def _housed_with(component: str) -> tuple[str, ...]:
         tail = component.removeprefix("oxygen_").partition("_")[2]
         return f"oxygen_sensor_{tail}", f"oxygen_heater_{tail}"
     if component.startswith(("throttle_sensor", "pedal_sensor")):
-        first = component.removesuffix("_2")
-        return first, f"{first}_2"
+        first = component.removesuffix("_b")
+        return first, f"{first}_b"
     if component == "throttle_body":
-        return "throttle_sensor", "throttle_sensor_2", "throttle_motor"
+        return "throttle_sensor", "throttle_sensor_b", "throttle_motor"
     return (component,)

@@ -57,7 +57,7 @@ class PartOrWire(unittest.TestCase):
                 leader = found.suspects[0]
                 self.assertEqual(leader.row.component, component)
                 self.assertFalse(standing(found, leader.id).guess)
-                itself = itself_at_fault(knowledge, parts_shown(case.tests))
+                itself = itself_at_fault(knowledge, parts_shown(knowledge, case.tests))
                 repair = knowledge.repairs[repair_of(knowledge, leader.id, itself)]
                 self.assertEqual((repair.component, repair.renews), (component, True), repair.id)
 

@@ -9,6 +9,7 @@ from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.proof_rows import SegmentRow
 from gumshoe.core.obd.status import COMPRESSION_MONITORS, CONTINUOUS_MONITORS, SPARK_MONITORS
 from gumshoe.core.proof.drive_plan import (
+    FOLDER,
     HOUR_OF_REST,
     START_MINUTES,
     STOP_MINUTES,
@@ -19,6 +20,7 @@ from gumshoe.core.proof.drive_plan import (
     segments_for,
 )
 from gumshoe.core.proof.similar import SIMILAR_LOAD_PCT, SIMILAR_RPM, window_of
+from gumshoe.core.validation import check_file
 
 Monitors = dict[str, tuple[tuple[str, ...], ...]]
 
@@ -145,14 +147,10 @@ class Shipped(unittest.TestCase):
         self.assertGreaterEqual(trip.rest_hours, 8.0)
 
     def test_a_monitor_that_names_no_segment_is_an_error_of_the_data(self) -> None:
-        from pathlib import Path
-        from unittest import mock
-
-        text = (
-            (Path("gumshoe/core/knowledge/segments.toml")).read_text(encoding="utf-8").replace('"hill", ', '"hil", ', 1)
-        )
-        with mock.patch("pathlib.Path.read_text", return_value=text), self.assertRaisesRegex(DataError, "hil"):
-            segments_file.__wrapped__()
+        path = FOLDER / "segments.toml"
+        text = path.read_text(encoding="utf-8").replace('"hill", ', '"hil", ', 1)
+        with self.assertRaisesRegex(DataError, "hil"):
+            check_file(path, text)
 
 
 class Similar(unittest.TestCase):

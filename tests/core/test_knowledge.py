@@ -10,9 +10,8 @@ from pathlib import Path
 from gumshoe.core.clues import OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, DataError
-from gumshoe.core.knowledge import catalogue
 from gumshoe.core.knowledge.by_place import ASKED
-from gumshoe.core.knowledge.catalogue import expand, tables
+from gumshoe.core.knowledge.catalogue import FOLDER, expand
 from gumshoe.core.knowledge.outcomes import check_reading, decide
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import CodesFile, FaultsFile
@@ -28,7 +27,7 @@ ROOT = Path(__file__).resolve().parents[2]
 
 class Loading(unittest.TestCase):
     def broken(self, name: str, old: str, new: str, shape: type) -> str:
-        text = (catalogue.FOLDER / name).read_text(encoding="utf-8")
+        text = (FOLDER / name).read_text(encoding="utf-8")
         self.assertIn(old, text)
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / Path(name).name
@@ -38,24 +37,13 @@ class Loading(unittest.TestCase):
         return caught.exception.what
 
     def test_an_error_names_file_and_line(self) -> None:
-        lines = (catalogue.FOLDER / "codes.toml").read_text(encoding="utf-8").splitlines()
+        lines = (FOLDER / "codes.toml").read_text(encoding="utf-8").splitlines()
         line = next(number for number, text in enumerate(lines, 1) if text == "trips = 1")
         self.assertIn(f"codes.toml, line {line}:", self.broken("codes.toml", "trips = 1", 'trips = "one"', CodesFile))
 
     def test_a_missing_key_and_broken_toml(self) -> None:
         self.assertIn("petrol.toml, line", self.broken("faults/petrol.toml", "wear = 1.2\n", "", FaultsFile))
         self.assertIn("not valid TOML", self.broken("codes.toml", "[[code]]", "[[code]", CodesFile))
-
-    def test_cross_references_are_checked(self) -> None:
-        shipped = tables()
-        bad = replace(shipped, faults=(replace(shipped.faults[0], repair="nothing"), *shipped.faults[1:]))
-        with self.assertRaisesRegex(
-            DataError, r"faults/boost_diesel.toml, line \d+: charge_hose_leak: there is no repair"
-        ):
-            catalogue.check(bad)
-        uneven = replace(shipped.tests[2], otherwise=shipped.tests[2].otherwise | {"whole": 0.5})
-        with self.assertRaisesRegex(DataError, "sums to"):
-            catalogue.check(replace(shipped, tests=(uneven,)))
 
     def test_the_slice_has_suspects_and_tests_enough(self) -> None:
         known = expand(platforms()["ostrel_tern_16"].powertrain)

@@ -15,7 +15,6 @@ from gumshoe.core.casefile.proving import ProofPlan, plan_file
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.catalogue import expand
-from gumshoe.core.knowledge.proof_rows import AsksRow, CircumstanceRow
 from gumshoe.core.knowledge.rows import WhenRow
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.powertrain.description import Powertrain
@@ -24,6 +23,7 @@ from gumshoe.core.proof.circumstances import Repaired, asked_of
 from gumshoe.core.proof.plan import Plan
 from gumshoe.core.proof.tracker import Condition, Observation, ProofVerdict, Tracker
 from gumshoe.core.suspects.driving import dangers
+from gumshoe.core.validation import check_file
 
 TURBO: dict[str, Any] = {"injection": "direct", "induction": "turbo", "air_metering": "flow", "displacement_l": 2.0}
 AUTOMATIC: dict[str, Any] = {"gearbox": "automatic with torque converter"}
@@ -220,21 +220,16 @@ class Tracked(unittest.TestCase):
 
 class Table(unittest.TestCase):
     def test_a_bad_row_is_named(self) -> None:
-        good = rules.circumstances()[0]
-        for wrong, words in (
-            (CircumstanceRow("x", "x", "x", (AsksRow(symptoms=("purple",)),), by_hand=True), "no symptom"),
-            (CircumstanceRow("x", "x", "x", good.when, segments=("moon",), seconds=1.0), "no segment"),
-            (CircumstanceRow("x", "x", "x", good.when), "neither driven"),
-            (CircumstanceRow("x", "x", "x", (AsksRow(),), by_hand=True), "without any condition"),
+        text = rules.FILE.read_text(encoding="utf-8")
+        for row, words in (
+            ('when = [{ symptoms = ["purple"] }]\nby_hand = true', "no symptom"),
+            ('when = [{ no_frame = true }]\nsegments = ["moon"]\nseconds = 1', "no segment"),
+            ("when = [{ no_frame = true }]", "neither driven"),
+            ("when = [{ }]\nby_hand = true", "without any condition"),
         ):
-            with (
-                self.subTest(words),
-                unittest.mock.patch.object(
-                    rules, "load_table", return_value=type("File", (), {"circumstance": (wrong,)})
-                ),
-                self.assertRaisesRegex(DataError, words),
-            ):
-                rules.circumstances.__wrapped__()
+            more = f'\n[[circumstance]]\nid = "x"\nwords = "x"\nwhy = "x"\n{row}\n'
+            with self.subTest(words), self.assertRaisesRegex(DataError, words):
+                check_file(rules.FILE, text + more)
 
     def test_wiring_is_moved_once_and_a_loose_contact_must_be(self) -> None:
         known = expand(Powertrain())

@@ -3,15 +3,14 @@ codes in many units, is common practice, no source; the numbers of the codes are
 
 import unittest
 from datetime import UTC, datetime
-from pathlib import Path
-from unittest import mock
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.powertrain.description import Powertrain
-from gumshoe.core.proof.provoked import Did, Happening, causes, key_was_on, provoked, sort_codes
+from gumshoe.core.proof.provoked import FILE, Did, Happening, key_was_on, provoked, sort_codes
+from gumshoe.core.validation import check_file
 
 KNOWN = expand(Powertrain())
 
@@ -104,10 +103,7 @@ class Sorted(unittest.TestCase):
 
 class Table(unittest.TestCase):
     def test_a_bad_row_is_named(self) -> None:
-        text = Path("gumshoe/core/proof/provoked.toml").read_text(encoding="utf-8")
+        text = FILE.read_text(encoding="utf-8")
         for wrong, right in (('"flat", "off"', '"melted"'), ("crankshaft variation: functional", "crankshaft: purple")):
-            with (
-                mock.patch("pathlib.Path.read_text", return_value=text.replace(wrong, right, 1)),
-                self.assertRaises(DataError),
-            ):
-                causes.__wrapped__()
+            with self.assertRaisesRegex(DataError, r"provoked.toml, line \d+"):
+                check_file(FILE, text.replace(wrong, right, 1))

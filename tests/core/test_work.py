@@ -2,8 +2,6 @@
 
 import unittest
 from datetime import date
-from pathlib import Path
-from unittest import mock
 
 from gumshoe.core.clues import Clue, ClueKind, OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState
@@ -11,8 +9,8 @@ from gumshoe.core.errors import DataError
 from gumshoe.core.history.comebacks import Done, Warranty, comebacks, months_between
 from gumshoe.core.history.parts import Fitted, part_lives, survival
 from gumshoe.core.knowledge.catalogue import expand
-from gumshoe.core.knowledge.platform import load_platform, platforms
-from gumshoe.core.knowledge.procedures import procedures
+from gumshoe.core.knowledge.platform import FOLDER, platforms
+from gumshoe.core.knowledge.procedures import FILE, procedures
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
 from gumshoe.core.obd.status import Monitor, MonitorStatus
 from gumshoe.core.proof.clear_guard import back_at_once, check_clear, permanent_words
@@ -21,6 +19,7 @@ from gumshoe.core.proof.provoked import Did, Happening, provoked, sort_codes
 from gumshoe.core.proof.signal_proof import condemning, measured_again
 from gumshoe.core.signals.units import for_reader, text_for_reader
 from gumshoe.core.suspects import assess
+from gumshoe.core.validation import check_file
 from gumshoe.core.words import marked, measured
 from gumshoe.core.work import needed_after, readiness
 from gumshoe.core.work.offers import Quality, Scope, cures, members, offers, put_in_new
@@ -104,17 +103,14 @@ class WorkSheets(unittest.TestCase):
             self.assertTrue(set(platform.torque) <= joints, set(platform.torque) - joints)
 
     def test_a_bad_platform_is_refused_by_name(self) -> None:
-        path = Path("gumshoe/core/knowledge/platforms/ostrel_tern_16.toml")
+        path = FOLDER / "ostrel_tern_16.toml"
         text = path.read_text(encoding="utf-8")
         for wrong, right, told in (
             ('procedure = "crank_relearn"', 'procedure = "crank_forget"', "crank_forget"),
             ("spark_plug = 25", "spark_plug = -3", "spark_plug"),
         ):
-            with (
-                mock.patch("pathlib.Path.read_text", return_value=text.replace(wrong, right, 1)),
-                self.assertRaisesRegex(DataError, told),
-            ):
-                load_platform(path)
+            with self.assertRaisesRegex(DataError, told):
+                check_file(path, text.replace(wrong, right, 1))
 
 
 class Aftercare(unittest.TestCase):
@@ -148,18 +144,15 @@ class Aftercare(unittest.TestCase):
         self.assertFalse(any(item.holds for item in readiness(row, {})))
 
     def test_a_bad_row_is_named(self) -> None:
-        text = Path("gumshoe/core/knowledge/procedures.toml").read_text(encoding="utf-8")
+        text = FILE.read_text(encoding="utf-8")
         for wrong, right in (
             ('"clean_throttle"', '"polish_throttle"'),
             ("throttle_motor:renewed", "throttle_motor:painted"),
             ('key = "coolant_c"', 'key = "colour"'),
             ('"throttle_fingers"', '"no_such_caution"'),
         ):
-            with (
-                mock.patch("pathlib.Path.read_text", return_value=text.replace(wrong, right, 1)),
-                self.assertRaises(DataError),
-            ):
-                procedures.__wrapped__()
+            with self.assertRaisesRegex(DataError, r"procedures.toml, line \d+"):
+                check_file(FILE, text.replace(wrong, right, 1))
 
 
 class SignalProof(unittest.TestCase):

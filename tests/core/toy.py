@@ -72,13 +72,11 @@ def knowledge(draw: Random, faults: int = 6, codes: int = 3, tests: int = 2) -> 
         )
     repairs = {
         row.repair: RepairRow(
-            row.repair, row.repair, "", draw.randrange(5, 200), Decimal(draw.randrange(1, 300)), (), (), ()
+            row.repair, row.repair, "", draw.randrange(5, 200), Decimal(draw.randrange(1, 300)), (), (), (), "renew"
         )
         for row in fault_rows.values()
     }
-    return Knowledge(
-        Powertrain(), code_rows, {"v": variable}, {}, fault_rows, test_rows, repairs, {}, (), {n: n for n in names}
-    )
+    return Knowledge(Powertrain(), code_rows, {"v": variable}, {}, fault_rows, test_rows, repairs, {}, ())
 
 
 def clues(draw: Random, known: Knowledge) -> list[Clue]:

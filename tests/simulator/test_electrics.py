@@ -165,7 +165,7 @@ class TheControlUnit(unittest.TestCase):
             ("injector_2:load:open", "P0202"),
             ("ignition_coil_3:trigger_wire:to-ground", "P2306"),
             ("pedal_sensor:wire_1:to-ground", "P2122"),
-            ("throttle_sensor_2:wire_2:to-a-feed", "P0223"),
+            ("throttle_sensor_b:wire_2:to-a-feed", "P0223"),
             ("throttle_motor:wire_a:open", "P2100"),
             ("warning_lamp:bulb:open", "P0650"),
         ):
@@ -308,7 +308,7 @@ class Measured(unittest.TestCase):
         electrics, parts = Electrics(models()["tern_16"]), healthy(models()["tern_16"])
         parts.unplugged.add("throttle_sensor")
         electrics.look(parts)
-        self.assertLessEqual({"throttle_sensor", "throttle_sensor_2", "throttle_motor"}, set(electrics.disturbed))
+        self.assertLessEqual({"throttle_sensor", "throttle_sensor_b", "throttle_motor"}, set(electrics.disturbed))
         self.assertIn("throttle_motor", electrics.dead)
 
 

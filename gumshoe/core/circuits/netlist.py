@@ -11,6 +11,7 @@ from enum import StrEnum
 from functools import cached_property
 
 from gumshoe.core.errors import DataError
+from gumshoe.core.knowledge.values import Amount, Minutes, Number, Row, Words
 
 GROUND = "0"
 OPEN_OHM = 1e9
@@ -40,16 +41,16 @@ class Kind(StrEnum):
 
 
 @dataclass(frozen=True)
-class Need:
+class Need(Row):
     """A voltage that must stand between two nodes for an element to switch."""
 
     plus: str
     minus: str
-    volts: float
+    volts: Amount
 
 
 @dataclass(frozen=True)
-class Element:
+class Element(Row):
     """One element from ``a`` to ``b``. Ohms; ``volts`` of a supply (+ at ``a``); ``off_ohm`` of what switches and is
     not commanded, or lacks one of its ``needs``; ``volts`` and ``watts`` of a lamp are its rating. ``connector``:
     pulling it opens this contact.
@@ -61,29 +62,29 @@ class Element:
     kind: Kind
     a: str
     b: str
-    words: str
-    ohm: float = 0.02
-    volts: float = 0.0
-    watts: float = 0.0
-    off_ohm: float = 0.0
+    words: Words
+    ohm: Amount = 0.02
+    volts: Number = 0.0
+    watts: Amount = 0.0
+    off_ohm: Amount = 0.0
     connector: str = ""
     pin: str = ""
     colour: str = ""
     of: str = ""
     heard: bool = False
     needs: tuple[Need, ...] = ()
-    sizes: tuple[float, ...] = ()
+    sizes: tuple[Amount, ...] = ()
 
 
 @dataclass(frozen=True)
-class Place:
+class Place(Row):
     """Where a lead can be put: a node, its words, the minutes to reach it, and whether a test lamp may load it.
 
     ``behind``: the connector that must be off to reach it (the pins of the part itself)."""
 
     node: str
-    words: str
-    minutes: float
+    words: Words
+    minutes: Minutes
     takes_lamp: bool = False
     behind: str = ""
 

@@ -8,14 +8,14 @@ from functools import cache
 from pathlib import Path
 
 from gumshoe.core.circuits.netlist import Circuit, Element, Need, Place
-from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.knowledge.values import Block, Count, Row, Words
 
 FILE = Path(__file__).parent / "circuits.toml"
 
 
 @dataclass(frozen=True)
-class BlockRow:
+class BlockRow(Row):
     """A run of elements and places that many circuits share."""
 
     id: str
@@ -25,7 +25,7 @@ class BlockRow:
 
 
 @dataclass(frozen=True)
-class EachRow:
+class EachRow(Row):
     """What a shared circuit has once for every member; ``{m}`` is the member's key, ``{mc}`` its words."""
 
     elements: tuple[Element, ...]
@@ -34,12 +34,12 @@ class EachRow:
 
 
 @dataclass(frozen=True)
-class Template:
+class Template(Row):
     """A circuit as it stands in the file: blocks by name, its own elements, what it has for every member (``most``)."""
 
     id: str
-    words: str
-    use: tuple[str, ...] = ()
+    words: Words
+    use: tuple[Block, ...] = ()
     without: tuple[str, ...] = ()
     elements: tuple[Element, ...] = ()
     places: tuple[Place, ...] = ()
@@ -49,11 +49,11 @@ class Template:
     duty: bool = False
     drops: tuple[tuple[str, str], ...] = ()
     each: EachRow | None = None
-    most: int = 6
+    most: Count = 6
 
 
 @dataclass(frozen=True)
-class CircuitsFile:
+class CircuitsFile(Row):
     """``circuits.toml``."""
 
     block: tuple[BlockRow, ...]
@@ -77,23 +77,20 @@ SOME = (Member("one", "the first part"), Member("two", "the second part"), Membe
 
 @cache
 def templates() -> dict[str, Template]:
-    """Every circuit by its id. Raises DataError naming the file and what does not fit."""
-    loaded = load_table(FILE, CircuitsFile)
-    blocks = {row.id: row for row in loaded.block}
-    found = {}
-    for row in loaded.circuit:
-        for name in row.use:
-            if name not in blocks:
-                raise DataError(f"{FILE.name}: {row.id}: there is no block “{name}”.")
-        used = [blocks[name] for name in row.use]
-        found[row.id] = replace(
-            row,
-            connectors={key: words for b in used for key, words in b.connectors.items()} | row.connectors,
-            elements=tuple(e for b in used for e in b.elements if e.id not in row.without) + row.elements,
-            places=tuple(place for b in used for place in b.places) + row.places,
-        )
-        drawn(found[row.id], row.id, "the part", SOME)  # raises when something in it does not fit
-    return found
+    """Every circuit by its id. Raises DataError with file and line."""
+    file = load_table(FILE, CircuitsFile)
+    return {row.id: whole(row, file.block) for row in file.circuit}
+
+
+def whole(row: Template, blocks: tuple[BlockRow, ...]) -> Template:
+    """The template with what its blocks bring."""
+    used = [block for name in row.use for block in blocks if block.id == name]
+    return replace(
+        row,
+        connectors={key: words for b in used for key, words in b.connectors.items()} | row.connectors,
+        elements=tuple(e for b in used for e in b.elements if e.id not in row.without) + row.elements,
+        places=tuple(place for b in used for place in b.places) + row.places,
+    )
 
 
 def drawn(template: Template, name: str, words: str, members: tuple[Member, ...] = SOME) -> Circuit:

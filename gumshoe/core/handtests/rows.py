@@ -5,47 +5,50 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Literal
+
+from gumshoe.core.knowledge.values import Caution, Feature, Number, Row, Specified, TestName, Words
 
 Value = float | str | tuple[float, ...] | tuple[tuple[float, ...], ...]
 """A number, a choice, one number for each cylinder, or several for each."""
 
 
 @dataclass(frozen=True)
-class InputRow:
+class InputRow(Row):
     """One field: a number in ``unit`` between ``low`` and ``high``, or one of ``options``; ``usual`` stands in it
     unless the vehicle's specification knows ``of``."""
 
     key: str
-    label: str
+    label: Words
     unit: str = ""
-    options: tuple[str, ...] = ()
-    low: float = 0.0
-    high: float = 0.0
-    usual: float | None = None
-    of: str = ""
-    each: str = ""
+    options: tuple[Words, ...] = ()
+    low: Number = 0.0
+    high: Number = 0.0
+    usual: Number | None = None
+    of: Specified = ""
+    each: Literal["", "cylinder"] = ""
     many: bool = False
 
 
 @dataclass(frozen=True)
-class HandTestRow:
+class HandTestRow(Row):
     """One hand test; see the file's head."""
 
     id: str
-    words: str
-    formula: str
-    limit: str
-    standing: str
-    steps: tuple[str, ...]
+    words: Words
+    formula: Words
+    limit: Words
+    standing: Words
+    steps: tuple[Words, ...]
     inputs: tuple[InputRow, ...]
-    test: str = ""
+    test: TestName = ""
     reads: str = ""
-    needs: tuple[str, ...] = ()
-    cautions: tuple[str, ...] = ()
+    needs: tuple[Feature, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
 
 @dataclass(frozen=True)
-class HandTestsFile:
+class HandTestsFile(Row):
     """``hand_tests.toml``."""
 
     test: tuple[HandTestRow, ...]

@@ -7,10 +7,10 @@ common practice, no source).
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping
 from enum import StrEnum
 
+from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.core.powertrain.description import BankOneSide, Powertrain
 from gumshoe.core.powertrain.positions import bank_of, side_of
 
@@ -36,23 +36,17 @@ UNDER_THE_INTAKE = (
     "knock_sensor",
 )
 """Classes that the intake covers on the rear bank of an engine across the car."""
-_POSITION = re.compile(r"_(?:b(?P<bank>\d)(?:s\d)?|(?P<cylinder>\d+))$")
 
 
 def access_of(component: str, powertrain: Powertrain, given: Mapping[str, Access]) -> Access:
     """How a component is reached: as its own entry says, else its class's, else by where its bank lies."""
-    stem = _POSITION.sub("", component)
-    for name in (component, stem):
+    ref = ComponentRef.parse(component)
+    for name in (component, ref.kind):
         if name in given:
             return given[name]
-    if powertrain.banks < 2 or stem not in UNDER_THE_INTAKE:
+    if powertrain.banks < 2 or ref.kind not in UNDER_THE_INTAKE:
         return Access.OPEN
-    place = _POSITION.search(component)
-    bank = 1
-    if place and place["bank"]:
-        bank = int(place["bank"])
-    elif place and place["cylinder"]:
-        bank = bank_of(powertrain, int(place["cylinder"]))
+    bank = bank_of(powertrain, ref.cylinder) if ref.cylinder else ref.bank
     return Access.COVERED if side_of(powertrain, bank) is BankOneSide.REAR else Access.OPEN
 
 

@@ -11,9 +11,9 @@ from dataclasses import dataclass, replace
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.outcomes import AND, Reading, decide
 from gumshoe.core.knowledge.parts import Component
-from gumshoe.core.knowledge.rows import Distribution, OutcomeRow, ReadingRow, Specification, TestRow
+from gumshoe.core.knowledge.rows import FaultRow, OutcomeRow, ReadingRow, Specification, TestRow
+from gumshoe.core.knowledge.values import Distribution
 from gumshoe.core.powertrain.description import Powertrain
-from gumshoe.core.powertrain.positions import neighbours
 
 OWN, UNSAID = 0.82, 0.12
 """Of the mass of the finding: at the suspect's own place; told without saying which. The rest is a mix-up (common
@@ -77,14 +77,14 @@ def decided(
 
 
 def by_place(
-    test: TestRow, powertrain: Powertrain, templates: Mapping[str, str], parts: Mapping[str, Component]
+    test: TestRow, powertrain: Powertrain, faults: Mapping[str, FaultRow], parts: Mapping[str, Component]
 ) -> TestRow:
-    """The test with each finding that is at one place told place by place. ``templates``: of each suspect the row it
-    was made from; ``parts``: the component each suspect is about, where it is one."""
+    """The test with each finding that is at one place told place by place. ``parts``: the component each suspect is
+    about, where it is one."""
     for base in [item for item in test.outcomes if item.each]:
         found = spots(base.each, powertrain)
         if len(found) > 1:
-            test = _told(test, base, found, powertrain, templates, parts)
+            test = _told(test, base, found, powertrain, faults, parts)
     return test
 
 
@@ -93,20 +93,17 @@ def _told(
     base: OutcomeRow,
     found: tuple[Spot, ...],
     powertrain: Powertrain,
-    templates: Mapping[str, str],
+    faults: Mapping[str, FaultRow],
     parts: Mapping[str, Component],
 ) -> TestRow:
     """The test with one finding told place by place."""
-    own = {
-        fault: frozenset(_own(base.each, fault, template, powertrain, parts.get(fault)))
-        for fault, template in templates.items()
-    }
+    own = {name: frozenset(_own(base.each, row, powertrain, parts.get(name))) for name, row in faults.items()}
     told = tuple(
         OutcomeRow(
             f"{base.id}_{spot.id}",
             f"{base.words}: {base.each} {spot.words}" if base.each != CAM else f"{base.words}: {spot.words}",
             f"{base.when}{AND}{base.each} is {spot.words}",
-            tuple(f for f, template in templates.items() if template in base.proves and own[f] == {spot.id}),
+            tuple(f for f, row in faults.items() if row.template in base.proves and own[f] == {spot.id}),
         )
         for spot in found
     )
@@ -128,20 +125,12 @@ def _told(
     )
 
 
-def _own(axis: str, fault: str, template: str, powertrain: Powertrain, part: Component | None) -> Iterator[str]:
+def _own(axis: str, row: FaultRow, powertrain: Powertrain, part: Component | None) -> Iterator[str]:
     """Where a suspect shows itself; nowhere by itself where it touches all alike."""
-    tail = fault.rpartition("_")[2]
     if axis == CYLINDER:
-        if template.endswith("_{n}") and tail.isdigit():
-            own = int(tail)
-            beside = [n for n in neighbours(powertrain, own) if n > own][:1] if "gasket" in fault else []
-            yield from map(str, (own, *beside))  # of a gasket: those it lies between
-        elif part:
-            yield from map(str, part.cylinders)
+        yield from map(str, row.cylinders or (part.cylinders if part else ()))
         return
-    bank = part.bank if part else 0
-    if not bank and "{bb}" in template:
-        bank = int(tail[1:]) if tail[:1] == "b" and tail[1:].isdigit() else 1
+    bank = part.bank if part else (0 if row.cylinders else row.bank)
     if bank and axis == BANK:
         yield str(bank)
     elif bank:

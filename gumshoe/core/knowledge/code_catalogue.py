@@ -23,6 +23,7 @@ from gumshoe.core.knowledge.rows import (
     SeriesRow,
 )
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.knowledge.values import LampTold, Severity
 
 FOLDER = Path(__file__).parent
 DEFAULT_LEAK = 0.0005
@@ -42,19 +43,17 @@ def composed_codes() -> dict[str, CodeRow]:
     for number, component, kind, severity, monitor in _entries():
         if number in found:
             raise DataError(f"code_families.toml: {number} appears twice ({found[number].component}, {component}).")
-        if kind not in kinds() or severity not in advice:
-            raise DataError(f"code_families.toml: {number}: there is no kind “{kind}” or severity “{severity}”.")
         found[number] = compose(number, component, kinds()[kind], severity, advice[severity], monitor)
     return found
 
 
-def compose(number: str, component: str, kind: KindRow, severity: str, advice: str, monitor: str) -> CodeRow:
+def compose(number: str, component: str, kind: KindRow, severity: Severity, advice: str, monitor: str) -> CodeRow:
     """One code's row from its component and its kind."""
 
     def fill(text: str) -> str:
         return text.replace("{c}", component)
 
-    flashing = "flashing while it can harm the catalyst" if kind.id == "misfire" else "steady"
+    flashing: LampTold = "flashing while it can harm the catalyst" if kind.id == "misfire" else "steady"
     return CodeRow(
         number=number,
         title=f"{component[0].upper()}{component[1:]}: {kind.words}",
@@ -80,20 +79,17 @@ def compose(number: str, component: str, kind: KindRow, severity: str, advice: s
 def own_code(number: str, component: str, kind: str, severity: str, title: str = "") -> CodeRow:
     """The row of a maker's own code whose component and kind somebody has told. Raises DataError for unknown ones."""
     advice = load_table(FOLDER / "code_kinds.toml", KindsFile).advice
-    if kind not in kinds() or severity not in advice or not component:
+    urgent = next((item for item in advice if item == severity), None)
+    if kind not in kinds() or urgent is None or not component:
         raise DataError(f"{number}: there is no kind “{kind}” or severity “{severity}”, or no component is named.")
-    row = compose(number, component, kinds()[kind], severity, advice[severity], "comprehensive components")
+    row = compose(number, component, kinds()[kind], urgent, advice[urgent], "comprehensive components")
     return replace(row, title=title) if title else row
 
 
 @cache
 def failure_types() -> dict[str, FailureTypeRow]:
-    """Every failure type by its two hexadecimal digits. Raises DataError for a kind that there is not."""
-    found = load_table(FOLDER / "failure_types.toml", FailureTypesFile).types
-    for byte, row in found.items():
-        if row.kind not in kinds():
-            raise DataError(f"failure_types.toml: {byte}: there is no kind “{row.kind}”.")
-    return found
+    """Every failure type by its two hexadecimal digits. Raises DataError with file and line."""
+    return load_table(FOLDER / "failure_types.toml", FailureTypesFile).types
 
 
 def failure_words(byte: str) -> str:
@@ -108,7 +104,7 @@ def rank_of(kind: str) -> int:
     return row.rank if row else 2
 
 
-def _entries() -> Iterator[tuple[str, str, str, str, str]]:
+def _entries() -> Iterator[tuple[str, str, str, Severity, str]]:
     """(number, component, kind, severity, monitor) of every family and series."""
     tables = load_table(FOLDER / "code_families.toml", FamiliesFile)
     for family in tables.family:
@@ -118,7 +114,7 @@ def _entries() -> Iterator[tuple[str, str, str, str, str]]:
         yield from _unrolled(series)
 
 
-def _unrolled(series: SeriesRow) -> Iterator[tuple[str, str, str, str, str]]:
+def _unrolled(series: SeriesRow) -> Iterator[tuple[str, str, str, Severity, str]]:
     letter, base = series.start[0], int(series.start[1:])
     for index in range(series.count):
         name = ascii_uppercase[index] if series.letters else str(index + 1)

@@ -16,17 +16,18 @@ from gumshoe.core.codes import TroubleCode
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.code_catalogue import composed_codes, own_code
 from gumshoe.core.knowledge.rows import CodeRow
+from gumshoe.core.knowledge.values import CodeKind, CodeNumber, Row, Severity, Words
 
 
 @dataclass(frozen=True)
-class OwnCode:
+class OwnCode(Row):
     """A maker's code, told by a platform file or typed in by the shop: its number, what part, what kind of code."""
 
-    number: str
-    component: str
-    kind: str
+    number: CodeNumber
+    component: Words
+    kind: CodeKind
     title: str = ""
-    severity: str = "soon"
+    severity: Severity = "soon"
     part: str = ""
 
     def row(self) -> CodeRow:

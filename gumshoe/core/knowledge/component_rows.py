@@ -4,7 +4,36 @@ from __future__ import annotations
 
 import dataclasses
 from dataclasses import dataclass, field
-from decimal import Decimal
+from typing import Literal
+
+from gumshoe.core.knowledge.values import (
+    BusPoint,
+    Chance,
+    CircuitName,
+    CircuitType,
+    CodeChances,
+    CodeComponent,
+    Distribution,
+    FailureMode,
+    Feature,
+    FeedPoint,
+    GroundPoint,
+    KindChances,
+    LowReferencePoint,
+    MapPlace,
+    Money,
+    PartAxis,
+    PlugPoint,
+    Power,
+    Rate,
+    ReferencePoint,
+    Row,
+    Suspect,
+    SymptomChances,
+    WholeMinutes,
+    WiringField,
+    Words,
+)
 
 Strengths = dict[str, float]
 WIRING_FIELDS = ("feed", "ground", "reference", "low_reference", "plug", "bus")
@@ -12,49 +41,49 @@ WIRING_FIELDS = ("feed", "ground", "reference", "low_reference", "plug", "bus")
 
 
 @dataclass(frozen=True)
-class ClassRow:
+class ClassRow(Row):
     """A kind of part. ``per`` names the axes of its positions; ``codes`` its names in the code catalogue; ``netlist``
     the circuit it is measured in, where that is not the one of its electrical type (``circuit``)."""
 
     id: str
-    words: str
-    codes: tuple[str, ...]
-    needs: tuple[str, ...]
-    place: str
-    rate: float
-    price: Decimal
-    minutes: int
-    circuit: str = ""
-    netlist: str = ""
-    per: tuple[str, ...] = ()
-    feed: str = ""
-    ground: str = ""
-    reference: str = ""
-    low_reference: str = ""
-    plug: str = ""
-    bus: str = ""
-    wear: float = 0.8
-    misfire: float = 0.0
-    written: tuple[str, ...] = ()
-    symptoms: Strengths = field(default_factory=dict)
+    words: Words
+    codes: tuple[CodeComponent, ...]
+    needs: tuple[Feature, ...]
+    place: MapPlace
+    rate: Rate
+    price: Money
+    minutes: WholeMinutes
+    circuit: CircuitType = ""
+    netlist: CircuitName = ""
+    per: tuple[PartAxis, ...] = ()
+    feed: FeedPoint = ""
+    ground: GroundPoint = ""
+    reference: ReferencePoint = ""
+    low_reference: LowReferencePoint = ""
+    plug: PlugPoint = ""
+    bus: BusPoint = ""
+    wear: Power = 0.8
+    misfire: Chance = 0.0
+    written: tuple[FailureMode, ...] = ()
+    symptoms: SymptomChances = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
-class CircuitRow:
+class CircuitRow(Row):
     """An electrical type: for each failure mode and each kind of lost point, the kinds of code and their chance."""
 
-    words: str
-    open: Strengths = field(default_factory=dict)
-    short_ground: Strengths = field(default_factory=dict)
-    short_feed: Strengths = field(default_factory=dict)
-    loose: Strengths = field(default_factory=dict)
-    worn: Strengths = field(default_factory=dict)
-    feed: Strengths = field(default_factory=dict)
-    ground: Strengths = field(default_factory=dict)
-    reference: Strengths = field(default_factory=dict)
-    low_reference: Strengths = field(default_factory=dict)
-    plug: Strengths = field(default_factory=dict)
-    bus: Strengths = field(default_factory=dict)
+    words: Words
+    open: KindChances = field(default_factory=dict)
+    short_ground: KindChances = field(default_factory=dict)
+    short_feed: KindChances = field(default_factory=dict)
+    loose: KindChances = field(default_factory=dict)
+    worn: KindChances = field(default_factory=dict)
+    feed: KindChances = field(default_factory=dict)
+    ground: KindChances = field(default_factory=dict)
+    reference: KindChances = field(default_factory=dict)
+    low_reference: KindChances = field(default_factory=dict)
+    plug: KindChances = field(default_factory=dict)
+    bus: KindChances = field(default_factory=dict)
 
     def kinds(self, mode: str) -> Strengths:
         """Kinds of code a mode or a lost point raises, with their chance."""
@@ -63,57 +92,58 @@ class CircuitRow:
 
 
 @dataclass(frozen=True)
-class ModeRow:
+class ModeRow(Row):
     """A failure mode and the part of a class's rate it takes; ``repair`` is ``mend`` (wiring) or ``renew`` (part);
     ``ageing`` the power of years it grows with."""
 
-    id: str
-    words: str
-    share: float
-    repair: str
-    why: tuple[str, ...]
-    ageing: float = 0.0
+    id: FailureMode
+    words: Words
+    share: Chance
+    repair: Literal["mend", "renew"]
+    why: tuple[Words, ...]
+    ageing: Power = 0.0
 
 
 @dataclass(frozen=True)
-class PointRow:
+class PointRow(Row):
     """A shared point of the usual wiring. ``fault``: it is described by hand under that id and not generated."""
 
     id: str
-    field: str
-    words: str
-    rate: float
-    codes: Strengths = dataclasses.field(default_factory=dict)
-    fault: str = ""
+    field: WiringField
+    words: Words
+    rate: Rate
+    codes: CodeChances = dataclasses.field(default_factory=dict)
+    fault: Suspect = ""
 
 
 @dataclass(frozen=True)
-class WorkRow:
+class WorkRow(Row):
     """What a repair of that sort takes; ``{c}`` stands for the component, ``{w}`` for the point."""
 
-    words: str
-    minutes: int
-    price: Decimal
-    steps: tuple[str, ...]
-    why: tuple[str, ...]
-    ageing: float = 0.0
+    words: Words
+    minutes: WholeMinutes
+    price: Money
+    steps: tuple[Words, ...]
+    why: tuple[Words, ...]
+    ageing: Power = 0.0
 
 
 @dataclass(frozen=True)
-class CheckRow:
+class CheckRow(Row):
     """A generated check: its outcomes in words and their distribution when nothing is wrong there."""
 
-    words: str
-    purpose: str
-    steps: tuple[str, ...]
-    outcomes: dict[str, str]
-    otherwise: Strengths
+    words: Words
+    purpose: Words
+    steps: tuple[Words, ...]
+    outcomes: dict[str, Words]
+    otherwise: Distribution
 
 
 @dataclass(frozen=True)
-class ComponentsFile:
-    """``components.toml`` as a whole."""
+class ComponentsFile(Row):
+    """``components.toml`` as a whole. ``without_circuit``: parts that are drawn and wired nowhere."""
 
+    without_circuit: tuple[str, ...]
     part: tuple[ClassRow, ...]
     circuit: dict[str, CircuitRow]
     mode: tuple[ModeRow, ...]

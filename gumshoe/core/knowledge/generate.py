@@ -20,7 +20,8 @@ from gumshoe.core.knowledge.parts import (
     components_file,
     shared_points,
 )
-from gumshoe.core.knowledge.rows import Distribution, FaultRow, OutcomeRow, ReadingRow, RepairRow, TestRow
+from gumshoe.core.knowledge.rows import FaultRow, OutcomeRow, ReadingRow, RepairRow, TestRow
+from gumshoe.core.knowledge.values import Distribution
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.positions import bank_members, pattern_of
 
@@ -119,6 +120,9 @@ def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow) -> Genera
         origin="part",
         mode=mode.id,
         ageing=mode.ageing,
+        template=f"{mode.id}_{component.id}",
+        bank=component.bank,
+        cylinders=component.cylinders,
     )
     return Generated(fault, repair)
 
@@ -135,7 +139,10 @@ def _repair(component: Component, mode: ModeRow) -> RepairRow:
         work.steps,
         ("ignition_voltage",) if row.circuit == "smart coil" else (),
         ("its plug", "the harness near it"),
+        mode.repair,
+        "cylinder" if row.per == ("cylinder",) else "",
         wiring=not new_part,
+        template=f"{mode.repair}_{row.id}",
     )
 
 
@@ -159,7 +166,9 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
         work.steps,
         (),
         ("what else hangs on it",),
+        "mend",
         wiring=True,
+        template=f"mend_{point.id}",
     )
     fault = FaultRow(
         id=f"shared_{point.id}",
@@ -176,6 +185,7 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
         members=tuple(member.id for member in point.members),
         origin=point.field,
         ageing=work.ageing,
+        template=f"shared_{point.id}",
     )
     return Generated(fault, repair)
 
@@ -221,7 +231,7 @@ def _circuit_check(component: Component, faults: dict[str, FaultRow]) -> TestRow
         if component.id in row.members:
             given[fault] = dict(MEMBER_OF_DEAD_POINT)
     return _check(
-        f"check_{component.id}",
+        component.id,
         check,
         check.words.replace("{c}", component.words),
         check.purpose,
@@ -236,7 +246,7 @@ def _point_check(point: SharedPoint) -> TestRow:
     fault = f"shared_{point.id}"
     many = ", ".join(member.words for member in point.members[:4]) + (" …" if len(point.members) > 4 else "")
     return _check(
-        f"check_{point.id}",
+        point.id,
         check,
         check.words.replace("{w}", point.words),
         check.purpose.replace("{members}", many),
@@ -247,7 +257,7 @@ def _point_check(point: SharedPoint) -> TestRow:
 
 
 def _check(
-    name: str,
+    of: str,
     check: CheckRow,
     words: str,
     purpose: str,
@@ -256,6 +266,7 @@ def _check(
     given: dict[str, Distribution],
 ) -> TestRow:
     """A check whose one reading is the choice among its outcomes."""
+    name = f"check_{of}"
     reading = ReadingRow("found", "What you found", "choice", name, options=tuple(check.outcomes.values()))
     return TestRow(
         id=name,
@@ -272,6 +283,7 @@ def _check(
         otherwise=dict(check.otherwise),
         given=given,
         origin="generated",
+        checks=of,
     )
 
 

@@ -34,5 +34,5 @@ def with_usual_cautions(row: TestRow, parts: Mapping[str, Component], powertrain
 
 def _at_injectors(row: TestRow, parts: Mapping[str, Component]) -> bool:
     """Whether the test touches plugs or wires of injectors."""
-    checked = parts.get(row.id.removeprefix("check_"))
+    checked = parts.get(row.checks)
     return INJECTOR_CLASS in row.at or (checked is not None and checked.row.id == INJECTOR_CLASS)

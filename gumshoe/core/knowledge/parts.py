@@ -25,6 +25,7 @@ from gumshoe.core.knowledge.component_rows import (
     PointRow,
 )
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.knowledge.values import Part, Rate, Row, WiringField, Words
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.positions import bank_of, companion
 
@@ -73,14 +74,14 @@ class SharedPoint:
 
 
 @dataclass(frozen=True)
-class WiringRow:
+class WiringRow(Row):
     """A platform's own shared point: what it is, its name in the wiring diagram, and the components on it."""
 
     id: str
-    field: str
-    words: str
-    members: tuple[str, ...]
-    rate: float = 0.8
+    field: WiringField
+    words: Words
+    members: tuple[Part, ...]
+    rate: Rate = 0.8
 
 
 @dataclass(frozen=True)
@@ -117,18 +118,7 @@ GENERIC = Local()
 @cache
 def components_file() -> ComponentsFile:
     """The shipped classes. Raises DataError with file and line."""
-    loaded = load_table(FOLDER / "components.toml", ComponentsFile)
-    names = {row.component for row in standard_index().rows.values()}
-    for row in loaded.part:
-        if row.circuit and row.circuit not in loaded.circuit:
-            raise DataError(f"components.toml: {row.id}: there is no circuit “{row.circuit}”.")
-        for code in row.codes:
-            if "{" not in code and code not in names:
-                raise DataError(f"components.toml: {row.id}: the code catalogue has no component “{code}”.")
-        for axis in row.per:
-            if axis not in _SUFFIX:
-                raise DataError(f"components.toml: {row.id}: there is no axis “{axis}”.")
-    return loaded
+    return load_table(FOLDER / "components.toml", ComponentsFile)
 
 
 @cache
@@ -157,8 +147,6 @@ def shared_points(powertrain: Powertrain, local: Local = GENERIC) -> tuple[Share
     taken: set[tuple[str, str]] = set()
     found = []
     for own in local.wiring:
-        if own.field not in WIRING_FIELDS:
-            raise DataError(f"wiring {own.id}: there is no kind of point “{own.field}”.")
         for name in own.members:
             if name not in everyone:
                 raise DataError(f"wiring {own.id}: this powertrain has no component “{name}”.")

@@ -14,7 +14,8 @@ from string import ascii_uppercase
 from typing import Any, TypeVar
 
 from gumshoe.core.errors import DataError
-from gumshoe.core.knowledge.rows import CodeRow, Distribution, FaultRow, RepairRow, VariableRow
+from gumshoe.core.knowledge.rows import CodeRow, FaultRow, RepairRow, VariableRow
+from gumshoe.core.knowledge.values import Distribution
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.positions import bank_of, companion, neighbours
 
@@ -68,9 +69,12 @@ def rows_at(row: Row, places: Places) -> list[Row]:
 
 def filled_row(row: Row, place: Place) -> Row:
     """Put a place's values where the row has placeholders; tables of graded clues are done by graded."""
-    if not place:
-        return row
-    return type(row)(**{name: value if name == "graded" else fill(value, place) for name, value in vars(row).items()})
+    told = {name: value if name == "graded" else fill(value, place) for name, value in vars(row).items()}
+    if not isinstance(row, CodeRow):
+        told["template"] = row.id
+    if isinstance(row, FaultRow):
+        told |= {"bank": place.get("b", 0), "cylinders": tuple(place[key] for key in ("n", "m") if key in place)}
+    return type(row)(**told)
 
 
 def fill(value: Any, place: Place) -> Any:

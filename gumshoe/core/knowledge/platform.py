@@ -10,17 +10,15 @@ from dataclasses import dataclass, field
 from functools import cache, cached_property
 from pathlib import Path
 
-from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.access import Access
 from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.component_rows import ClassRow
-from gumshoe.core.knowledge.parts import Local, PinRow, WiringRow, components, shared_points
-from gumshoe.core.knowledge.procedures import procedures
+from gumshoe.core.knowledge.parts import Component, Local, PinRow, WiringRow, components
 from gumshoe.core.knowledge.rows import RoutineRow, Specification
 from gumshoe.core.knowledge.tables import load_table
-from gumshoe.core.obd.actuators import CommandRow, actuators
+from gumshoe.core.knowledge.values import BusId, Joint, Part, Row, Torque
+from gumshoe.core.obd.actuators import CommandRow
 from gumshoe.core.obd.identifiers import IdentifierRow
-from gumshoe.core.obd.pids import fields_by_key
 from gumshoe.core.powertrain.description import Powertrain
 
 FOLDER = Path(__file__).parent / "platforms"
@@ -46,7 +44,7 @@ def limits_of(powertrain: Powertrain, specification: Specification) -> tuple[tup
 
 
 @dataclass(frozen=True)
-class PlatformHead:
+class PlatformHead(Row):
     """Which vehicle a platform file is about."""
 
     id: str
@@ -57,16 +55,16 @@ class PlatformHead:
 
 
 @dataclass(frozen=True)
-class ModuleRow:
+class ModuleRow(Row):
     """A control unit of the vehicle that answers UDS: its name and its request and response ids on the bus."""
 
     name: str
-    request_id: int
-    response_id: int
+    request_id: BusId
+    response_id: BusId
 
 
 @dataclass(frozen=True)
-class Platform:
+class Platform(Row):
     """A known vehicle."""
 
     platform: PlatformHead
@@ -76,12 +74,12 @@ class Platform:
     part: tuple[ClassRow, ...] = ()
     code: tuple[OwnCode, ...] = ()
     module: tuple[ModuleRow, ...] = ()
-    access: dict[str, Access] = field(default_factory=dict)
-    pins: dict[str, dict[str, str]] = field(default_factory=dict)
+    access: dict[Part, Access] = field(default_factory=dict)
+    pins: dict[Part, dict[str, str]] = field(default_factory=dict)
     command: tuple[CommandRow, ...] = ()
     identifier: tuple[IdentifierRow, ...] = ()
     procedure: tuple[RoutineRow, ...] = ()
-    torque: dict[str, float] = field(default_factory=dict)
+    torque: dict[Joint, Torque] = field(default_factory=dict)
     """N·m by joint, as the work sheets name them."""
 
     @cached_property
@@ -89,6 +87,11 @@ class Platform:
         """What the generator is told beyond the generic tables; always the same object."""
         access = tuple(sorted(self.access.items()))
         return Local(self.platform.id, self.wiring, self.part, self.code, access, self.pin_rows)
+
+    @cached_property
+    def components(self) -> tuple[Component, ...]:
+        """Every component of the vehicle."""
+        return components(self.powertrain, self.local)
 
     @cached_property
     def pin_rows(self) -> tuple[PinRow, ...]:
@@ -102,31 +105,8 @@ class Platform:
 
 
 def load_platform(path: Path) -> Platform:
-    """Read one platform file. Raises DataError with file and line, or with the name that does not fit."""
-    found = load_table(path, Platform)
-    try:
-        shared_points(found.powertrain, found.local)
-        known = {item.id for item in components(found.powertrain, found.local)}
-        for component in found.pins:
-            if component not in known:
-                raise DataError(f"pins: this powertrain has no component “{component}”.")
-        for told in found.command:
-            if told.actuator not in actuators():
-                raise DataError(f"command {told.identifier:04X}: there is no actuator “{told.actuator}”.")
-        for routine in found.procedure:
-            if routine.procedure not in procedures():
-                raise DataError(f"procedure {routine.identifier:04X}: there is none called “{routine.procedure}”.")
-        for joint, nm in found.torque.items():
-            if not 0.0 < nm <= 1000.0:
-                raise DataError(f"torque: {joint}: {nm:g} N·m cannot be.")
-        for row in found.identifier:
-            if row.key in fields_by_key():
-                raise DataError(f"identifier {row.id:04X}: the key “{row.key}” belongs to service 01.")
-            if not 1 <= row.size <= 4:
-                raise DataError(f"identifier {row.id:04X}: 1 to 4 bytes, not {row.size}.")
-    except DataError as error:
-        raise DataError(f"{path.name}: {error.what}") from error
-    return found
+    """Read one platform file. Raises DataError with file and line."""
+    return load_table(path, Platform)
 
 
 @cache

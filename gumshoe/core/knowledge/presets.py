@@ -11,22 +11,23 @@ from pydantic import TypeAdapter, ValidationError
 
 from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.knowledge.values import Row, Words
 from gumshoe.core.powertrain.description import Powertrain, usual
 
 _POWERTRAIN = TypeAdapter(Powertrain)
 
 
 @dataclass(frozen=True)
-class PresetRow:
+class PresetRow(Row):
     """A kind of engine: its words, and the facts that differ from the usual."""
 
     id: str
-    words: str
+    words: Words
     powertrain: dict[str, Any]
 
 
 @dataclass(frozen=True)
-class PresetsFile:
+class PresetsFile(Row):
     preset: tuple[PresetRow, ...]
 
 

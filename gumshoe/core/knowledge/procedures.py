@@ -7,10 +7,8 @@ from functools import cache
 from pathlib import Path
 from typing import Literal
 
-from gumshoe.core.errors import DataError
-from gumshoe.core.knowledge.catalogue import tables
-from gumshoe.core.knowledge.parts import components_file
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.knowledge.values import Amount, AskedBy, Caution, Channel, Feature, Number, Row, Words
 from gumshoe.core.obd.pids import fields_by_key
 
 FILE = Path(__file__).parent / "procedures.toml"
@@ -19,13 +17,13 @@ DID = frozenset({"off", "flat", "renewed", "drained"})
 
 
 @dataclass(frozen=True)
-class LimitRow:
+class LimitRow(Row):
     """A channel and the range it must be in."""
 
-    key: str
-    words: str
-    low: float | None = None
-    high: float | None = None
+    key: Channel
+    words: Words
+    low: Number | None = None
+    high: Number | None = None
 
     @property
     def asked(self) -> str:
@@ -39,47 +37,30 @@ class LimitRow:
 
 
 @dataclass(frozen=True)
-class ProcedureRow:
+class ProcedureRow(Row):
     """A procedure; see the head of ``procedures.toml``. ``advised``: worth doing, no condition of the proof."""
 
     id: str
-    words: str
-    purpose: str
-    needs: tuple[str, ...]
-    after: tuple[str, ...]
+    words: Words
+    purpose: Words
+    needs: tuple[Feature, ...]
+    after: tuple[AskedBy, ...]
     engine: Literal["off", "running"]
-    seconds: float
+    seconds: Amount
     conditions: tuple[LimitRow, ...]
-    steps: tuple[str, ...]
-    by_hand: tuple[str, ...]
-    aborted: str
+    steps: tuple[Words, ...]
+    by_hand: tuple[Words, ...]
+    aborted: Words
     advised: bool = False
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Caution, ...] = ()
 
 
 @dataclass(frozen=True)
-class ProceduresFile:
+class ProceduresFile(Row):
     procedure: tuple[ProcedureRow, ...]
 
 
 @cache
 def procedures() -> dict[str, ProcedureRow]:
-    """Every procedure by id. Raises DataError where one names a repair, part, channel or caution that is not there."""
-    rows = load_table(FILE, ProceduresFile).procedure
-    loaded = tables()
-    repairs = {row.id.removesuffix("_{n}") for row in loaded.repairs}
-    repairs |= {f"{work}_{part.id}" for part in components_file().part for work in ("mend", "renew")}  # generated
-    parts = {row.id for row in components_file().part} | {row.component for row in loaded.faults}
-    for row in rows:
-        for name in row.after:
-            part, _, did = name.partition(":")
-            known = (part in parts and did in DID) if did else name in repairs
-            if not known:
-                raise DataError(f"procedures.toml: {row.id}: nothing is called “{name}”.")
-        for item in row.conditions:
-            if item.key not in fields_by_key():
-                raise DataError(f"procedures.toml: {row.id}: there is no channel “{item.key}”.")
-        for caution in row.cautions:
-            if caution not in loaded.cautions:
-                raise DataError(f"procedures.toml: {row.id}: there is no caution “{caution}”.")
-    return {row.id: row for row in rows}
+    """Every procedure by id. Raises DataError with file and line."""
+    return {row.id: row for row in load_table(FILE, ProceduresFile).procedure}

@@ -3,80 +3,127 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from decimal import Decimal
-from typing import Any, ClassVar, Literal
+from typing import Literal
 
-Distribution = dict[str, float]
+from gumshoe.core.knowledge.values import (
+    Amount,
+    Asked,
+    Axis,
+    BusId,
+    Byte2,
+    Caution,
+    Chance,
+    Channel,
+    CodeChances,
+    CodeGroup,
+    CodeKind,
+    CodeNumber,
+    CodePattern,
+    CodePlaced,
+    Count,
+    Distribution,
+    Echo,
+    EffectSource,
+    Equipment,
+    FailureMode,
+    Feature,
+    LampTold,
+    Minutes,
+    Money,
+    MonitorName,
+    Number,
+    Part,
+    PartClass,
+    PartOrRepair,
+    Power,
+    Procedure,
+    Rate,
+    RegionName,
+    RepairName,
+    Row,
+    Severity,
+    ShownSuspect,
+    Specified,
+    State,
+    Suspect,
+    SuspectOrKind,
+    Symptom,
+    SymptomChances,
+    TestOutcomeName,
+    Variable,
+    WholeMinutes,
+    Words,
+)
 
 
 @dataclass(frozen=True)
-class CodeRow:
+class CodeRow(Row):
     """A trouble code: what it watches, what can and cannot cause it, how to drive with it."""
 
-    number: str
-    title: str
-    kind: str
-    component: str
-    monitor: str
-    watches: str
-    enable: str
-    trips: int
-    lamp: str
-    severity: str
-    advice: str
-    causes: tuple[str, ...]
-    cannot: tuple[str, ...]
-    echo_of: tuple[str, ...]
+    number: CodePlaced
+    title: Words
+    kind: CodeKind
+    component: Words
+    monitor: MonitorName
+    watches: Words
+    enable: Words
+    trips: Count
+    lamp: LampTold
+    severity: Severity
+    advice: Words
+    causes: tuple[Words, ...]
+    cannot: tuple[Words, ...]
+    echo_of: tuple[CodeGroup, ...]
     echo_why: str
-    first_tests: tuple[str, ...]
-    leak: float
-    per: str = ""
+    first_tests: tuple[Words, ...]
+    leak: Chance
+    per: Axis = ""
     group: str = ""
-    evidence: str = ""
-    frame_clue: str = ""
+    evidence: Variable = ""
+    frame_clue: Variable = ""
 
 
 @dataclass(frozen=True)
-class BinRow:
+class BinRow(Row):
     """One bin of a graded clue; ``upto`` is its upper edge in the variable's unit."""
 
     id: str
-    words: str
-    upto: float | None = None
-    per: str = ""
+    words: Words
+    upto: Number | None = None
+    per: Axis = ""
 
 
 @dataclass(frozen=True)
-class VariableRow:
+class VariableRow(Row):
     """A graded clue: its bins and how they are distributed when nothing claims it.
 
     ``compares``: the clue of which this is the comparison between the banks; its tables follow from that clue's.
     """
 
     id: str
-    name: str
+    name: Words
     unit: str
     family: str
     replaced_by: str
     bins: tuple[BinRow, ...]
     normal: Distribution
-    needs: tuple[str, ...] = ()
-    compares: str = ""
+    needs: tuple[Feature, ...] = ()
+    compares: Variable = ""
 
 
 @dataclass(frozen=True)
-class SymptomRow:
+class SymptomRow(Row):
     """Something the customer can say; ``leak`` is how often it is said without cause; ``about``: what sort of thing it
     is, by which the form groups it (``work``: recent work)."""
 
     id: str
-    words: str
-    leak: float
+    words: Words
+    leak: Chance
     about: Literal["running", "starting", "noise", "warning", "gearbox", "filter", "work"]
 
 
 @dataclass(frozen=True)
-class FaultRow:
+class FaultRow(Row):
     """A suspect: base rate, growth with distance (``wear``) and age (``ageing``), what it shows, what cures it, why it
     happens. Both are powers: of distance over the usual distance, of years over the usual age.
 
@@ -84,47 +131,51 @@ class FaultRow:
     only follows; ``echoes`` the same by number. ``roots``: suspects that can be behind this one, with the chance that
     they bring it about. ``members``: components that hang on a shared point. ``origin``: how
     the row came about: ``table``, ``part`` or the kind of shared point. ``mode``: how the circuit fails
-    (``open``, ``short`` …), where the row is about one.
+    (``open``, ``short`` …), where the row is about one. Once placed: the ``template`` it came from, its bank and its
+    cylinders, where it has them.
     """
 
     id: str
-    words: str
-    component: str
-    rate: float
-    wear: float
-    needs: tuple[str, ...]
-    repair: str
-    why: tuple[str, ...]
-    codes: dict[str, float]
-    symptoms: dict[str, float]
-    graded: dict[str, Distribution]
-    per: str = ""
-    echo: dict[str, str] = field(default_factory=dict)
+    words: Words
+    component: Part
+    rate: Rate
+    wear: Power
+    needs: tuple[Feature, ...]
+    repair: RepairName
+    why: tuple[Words, ...]
+    codes: CodeChances
+    symptoms: SymptomChances
+    graded: dict[Variable, Distribution]
+    per: Axis = ""
+    echo: dict[Echo, Words] = field(default_factory=dict)
     echoes: dict[str, str] = field(default_factory=dict)
     members: tuple[str, ...] = ()
     origin: str = "table"
-    mode: str = ""
-    roots: dict[str, float] = field(default_factory=dict)
-    ageing: float = 0.0
+    mode: FailureMode | Literal[""] = ""
+    roots: dict[Suspect, Chance] = field(default_factory=dict)
+    ageing: Power = 0.0
+    template: str = ""
+    bank: int = 0
+    cylinders: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
-class EffectRow:
+class EffectRow(Row):
     """What one trouble drags behind it (``effects.toml``)."""
 
     id: str
-    source: str
-    why: str
-    raises: dict[str, float]
+    source: EffectSource
+    why: Words
+    raises: CodeChances
 
 
 @dataclass(frozen=True)
-class EffectsFile:
+class EffectsFile(Row):
     effect: tuple[EffectRow, ...]
 
 
 @dataclass(frozen=True)
-class ReadingRow:
+class ReadingRow(Row):
     """One thing to enter: a number with its unit and sane range, or a choice.
 
     ``of``: the value of the vehicle's specification that good range and conditions are per cent of; ``usual``: what
@@ -132,95 +183,102 @@ class ReadingRow:
     """
 
     key: str
-    label: str
-    kind: str
+    label: Words
+    kind: Literal["choice", "number"]
     point: str
     unit: str = ""
-    options: tuple[str, ...] = ()
-    low: float | None = None
-    high: float | None = None
-    good_low: float | None = None
-    good_high: float | None = None
-    of: str = ""
-    usual: float | None = None
+    options: tuple[Words, ...] = ()
+    low: Number | None = None
+    high: Number | None = None
+    good_low: Number | None = None
+    good_high: Number | None = None
+    of: Specified = ""
+    usual: Number | None = None
 
 
 @dataclass(frozen=True)
-class OutcomeRow:
+class OutcomeRow(Row):
     """One possible verdict of a test; ``when`` is decided from the readings, ``proves`` names suspects it shows.
     ``each``: it is found at one ``cylinder``, ``cam`` or ``bank``: it is asked which, and there is one for each."""
 
     id: str
-    words: str
-    when: str
-    proves: tuple[str, ...] = ()
-    each: str = ""
+    words: Words
+    when: Words
+    proves: tuple[ShownSuspect, ...] = ()
+    each: Asked = ""
 
 
 @dataclass(frozen=True)
-class TestRow:
+class TestRow(Row):
     """A test: cost, conditions, steps, readings, outcomes and what each suspect makes likely.
 
     ``origin``: ``table``, or ``generated`` from a part or shared point. ``equipment``: what not every shop has.
     ``on``: what the powertrain must have. ``at``: the component classes whose access it depends on; ``access`` how the
     hardest of them is reached here, its minutes already counted in. ``cranks``: the engine is cranked for it.
     ``once``: graded variables that must have shown something first (a part is swapped where a cylinder misfires).
-    ``elsewhere``: what it shows where some cylinders misfire for any reason not named under ``given``.
+    ``elsewhere``: what it shows where some cylinders misfire for any reason not named under ``given``. ``swaps``: a
+    part changes places with that of another cylinder. ``checks``: the component or shared point that a generated check
+    is of.
     """
 
     __test__ = False
 
     id: str
-    words: str
-    purpose: str
-    tool: str
-    minutes: float
-    invasive: int
-    needs: tuple[str, ...]
-    cautions: tuple[str, ...]
-    steps: tuple[str, ...]
-    measures: str = ""
+    words: Words
+    purpose: Words
+    tool: Words
+    minutes: Minutes
+    invasive: Literal[0, 1, 2]
+    needs: tuple[State, ...]
+    cautions: tuple[Caution, ...]
+    steps: tuple[Words, ...]
+    measures: Variable = ""
     loose_end: str = ""
     readings: tuple[ReadingRow, ...] = ()
     outcomes: tuple[OutcomeRow, ...] = ()
     otherwise: Distribution = field(default_factory=dict)
-    given: dict[str, Distribution] = field(default_factory=dict)
+    given: dict[SuspectOrKind, Distribution] = field(default_factory=dict)
     origin: str = "table"
-    equipment: str = ""
-    on: tuple[str, ...] = ()
-    at: tuple[str, ...] = ()
+    equipment: Equipment = ""
+    on: tuple[Feature, ...] = ()
+    at: tuple[PartClass, ...] = ()
     access: str = ""
     cranks: bool = False
-    once: tuple[str, ...] = ()
+    once: tuple[Variable, ...] = ()
     elsewhere: Distribution = field(default_factory=dict)
+    swaps: bool = False
+    checks: str = ""
 
 
 @dataclass(frozen=True)
-class RepairRow:
+class RepairRow(Row):
     """A repair: minutes, parts (in the shop's currency), steps, cautions. ``wiring``: it puts wires and plugs right and
-    leaves the part itself as it is. ``on``: what the powertrain must have."""
+    leaves the part itself as it is. ``on``: what the powertrain must have. ``template``: once placed, the row it came
+    from."""
 
     id: str
-    words: str
-    component: str
-    minutes: int
-    parts: Decimal
-    steps: tuple[str, ...]
-    cautions: tuple[str, ...]
-    check_neighbours: tuple[str, ...]
-    per: str = ""
+    words: Words
+    component: Part
+    minutes: WholeMinutes
+    parts: Money
+    steps: tuple[Words, ...]
+    cautions: tuple[Caution, ...]
+    check_neighbours: tuple[Words, ...]
+    does: Literal["renew", "mend", "refit", "clean", "set", "service"]
+    per: Axis = ""
     wiring: bool = False
-    on: tuple[str, ...] = ()
+    on: tuple[Feature, ...] = ()
+    template: str = ""
 
     @property
     def renews(self) -> bool:
-        """Whether a new part goes in. An id begins with what is done: renew, mend, clean, refit, set."""
-        return self.id.startswith("renew_") and not self.wiring
+        """Whether a new part goes in."""
+        return self.does == "renew" and not self.wiring
 
     @property
     def mends(self) -> bool:
         """Whether the part itself stays as it is."""
-        return self.wiring or self.id.startswith("mend_")
+        return self.wiring or self.does == "mend"
 
     @property
     def buys(self) -> bool:
@@ -229,199 +287,195 @@ class RepairRow:
 
 
 @dataclass(frozen=True)
-class BandRow:
+class BandRow(Row):
     """The expected range of a channel, everywhere or in one operating region, of powertrains with those features."""
 
-    key: str
-    needs: tuple[str, ...] = ()
-    region: str = ""
-    low: float | None = None
-    high: float | None = None
-    low_per_litre: float | None = None
-    high_per_litre: float | None = None
+    key: Channel
+    needs: tuple[Feature, ...] = ()
+    region: RegionName = ""
+    low: Number | None = None
+    high: Number | None = None
+    low_per_litre: Number | None = None
+    high_per_litre: Number | None = None
 
 
 @dataclass(frozen=True)
-class Specification:
+class Specification(Row):
     """Values of one vehicle; the defaults are for a vehicle nothing is known about (common practice)."""
 
-    idle_rpm: float = 750.0
-    idle_tolerance_rpm: float = 80.0
-    fuel_pressure_kpa: float = 350.0
-    plug_gap_mm: float | None = None
-    thermostat_c: float = 88.0
+    idle_rpm: Amount = 750.0
+    idle_tolerance_rpm: Amount = 80.0
+    fuel_pressure_kpa: Amount = 350.0
+    plug_gap_mm: Amount | None = None
+    thermostat_c: Amount = 88.0
 
 
 @dataclass(frozen=True)
-class CodesFile:
+class CodesFile(Row):
     code: tuple[CodeRow, ...]
 
 
 @dataclass(frozen=True)
-class CluesFile:
+class CluesFile(Row):
     variable: tuple[VariableRow, ...]
     symptom: tuple[SymptomRow, ...]
 
 
 @dataclass(frozen=True)
-class FaultsFile:
+class FaultsFile(Row):
     fault: tuple[FaultRow, ...]
 
 
 @dataclass(frozen=True)
-class TestsFile:
+class TestsFile(Row):
     __test__ = False
 
     test: tuple[TestRow, ...]
 
 
 @dataclass(frozen=True)
-class RepairsFile:
+class RepairsFile(Row):
     repair: tuple[RepairRow, ...]
 
 
 @dataclass(frozen=True)
-class CautionsFile:
-    cautions: dict[str, str]
+class CautionsFile(Row):
+    cautions: dict[str, Words]
 
 
 @dataclass(frozen=True)
-class SignalsFile:
+class SignalsFile(Row):
     band: tuple[BandRow, ...]
 
 
 @dataclass(frozen=True)
-class WhenRow:
+class WhenRow(Row):
     """One way in which a danger holds: every key that is given must, and one of its values is enough."""
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
-
-    lamp: tuple[str, ...] = ()
-    symptoms: tuple[str, ...] = ()
-    codes: tuple[str, ...] = ()
-    tests: tuple[str, ...] = ()
-    shown: tuple[str, ...] = ()
-    features: tuple[str, ...] = ()
-    above: dict[str, float] = field(default_factory=dict)
+    lamp: tuple[Literal["steady", "flashing", "out"], ...] = ()
+    symptoms: tuple[Symptom, ...] = ()
+    codes: tuple[CodePattern, ...] = ()
+    tests: tuple[TestOutcomeName, ...] = ()
+    shown: tuple[ShownSuspect, ...] = ()
+    features: tuple[Feature, ...] = ()
+    above: dict[Channel, Number] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
-class DangerRow:
+class DangerRow(Row):
     """What limits driving (``dangers.toml``), with the advice to the customer. ``history``: a code kept as history
     counts as well."""
 
-    __pydantic_config__: ClassVar[dict[str, Any]] = {"extra": "forbid"}
-
     id: str
     stop: bool
-    title: str
-    words: str
+    title: Words
+    words: Words
     when: tuple[WhenRow, ...]
     history: bool = False
 
 
 @dataclass(frozen=True)
-class DangersFile:
+class DangersFile(Row):
     danger: tuple[DangerRow, ...]
 
 
 @dataclass(frozen=True)
-class MonitorsFile:
+class MonitorsFile(Row):
     """What each readiness monitor needs, and what it is about for somebody who is not of the trade."""
 
-    monitors: dict[str, str]
-    plain: dict[str, str]
+    monitors: dict[MonitorName, Words]
+    plain: dict[MonitorName, Words]
 
 
 @dataclass(frozen=True)
-class KindRow:
+class KindRow(Row):
     """A kind of trouble code and what it says of itself; ``{c}`` stands for the component."""
 
     id: str
-    words: str
-    rank: int
-    watches: str
-    enable: str
-    trips: int
-    causes: tuple[str, ...]
-    cannot: tuple[str, ...]
-    first_tests: tuple[str, ...]
+    words: Words
+    rank: Count
+    watches: Words
+    enable: Words
+    trips: Count
+    causes: tuple[Words, ...]
+    cannot: tuple[Words, ...]
+    first_tests: tuple[Words, ...]
 
 
 @dataclass(frozen=True)
-class KindsFile:
+class KindsFile(Row):
     kind: tuple[KindRow, ...]
-    advice: dict[str, str]
+    advice: dict[Severity, Words]
 
 
 @dataclass(frozen=True)
-class FailureTypeRow:
+class FailureTypeRow(Row):
     """What a failure-type byte says, and the kind of code it comes to."""
 
-    words: str
-    kind: str
+    words: Words
+    kind: CodeKind
 
 
 @dataclass(frozen=True)
-class FailureTypesFile:
+class FailureTypesFile(Row):
     """By two hexadecimal digits."""
 
     types: dict[str, FailureTypeRow]
 
 
 @dataclass(frozen=True)
-class FamilyRow:
+class FamilyRow(Row):
     """A component and its codes, each with its kind. ``class`` gathers positions of the same kind of part."""
 
-    component: str
-    severity: str
-    numbers: dict[str, str]
-    monitor: str = "comprehensive components"
+    component: Words
+    severity: Severity
+    numbers: dict[CodeNumber, CodeKind]
+    monitor: MonitorName = "comprehensive components"
 
 
 @dataclass(frozen=True)
-class SeriesRow:
+class SeriesRow(Row):
     """Codes that repeat over positions: number = start + step · (n − 1) + place of the kind in ``kinds``."""
 
-    component: str
-    severity: str
-    start: str
-    count: int
-    step: int
-    kinds: tuple[str, ...]
-    monitor: str = "comprehensive components"
+    component: Words
+    severity: Severity
+    start: CodeNumber
+    count: Count
+    step: Count
+    kinds: tuple[CodeKind, ...]
+    monitor: MonitorName = "comprehensive components"
     letters: bool = False
 
 
 @dataclass(frozen=True)
-class FamiliesFile:
+class FamiliesFile(Row):
     family: tuple[FamilyRow, ...]
     series: tuple[SeriesRow, ...]
 
 
 @dataclass(frozen=True)
-class SheetRow:
+class SheetRow(Row):
     """What a job takes: for which repairs or component classes, tools, what must be new, joints to be torqued, and
     whether threads are to be started by hand."""
 
-    to: tuple[str, ...]
-    tools: tuple[str, ...]
+    to: tuple[PartOrRepair, ...]
+    tools: tuple[Words, ...]
     joints: tuple[str, ...] = ()
-    new: tuple[str, ...] = ()
+    new: tuple[Words, ...] = ()
     by_hand: bool = False
 
 
 @dataclass(frozen=True)
-class SheetsFile:
+class SheetsFile(Row):
     sheet: tuple[SheetRow, ...]
 
 
 @dataclass(frozen=True)
-class RoutineRow:
+class RoutineRow(Row):
     """What a platform says of an after-work procedure: the routine's identifier (service 31) and the unit that runs
     it."""
 
-    procedure: str
-    identifier: int
-    request_id: int = 0x7E0
-    response_id: int = 0x7E8
+    procedure: Procedure
+    identifier: Byte2
+    request_id: BusId = 0x7E0
+    response_id: BusId = 0x7E8

@@ -132,6 +132,6 @@ def _tests(held: set[str], codes: tuple[str, ...], knowledge: Knowledge) -> tupl
     for test in knowledge.tests.values():
         about = {knowledge.faults[fault].component for fault in test.given if fault in knowledge.faults}
         generated = test.origin == "generated"
-        if (about & held and not generated) or (generated and test.id.removeprefix("check_") in named & held):
+        if (about & held and not generated) or (generated and test.checks in named & held):
             found.append(test)
     return tuple(found[:MOST_TESTS])

@@ -9,6 +9,18 @@ from typing import Literal
 
 from gumshoe.core.knowledge.by_place import CAM, outcome_at, spots
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.knowledge.values import (
+    Actuator,
+    Amount,
+    Byte2,
+    Caution,
+    Number,
+    PartClass,
+    Percent,
+    Row,
+    TestName,
+    Words,
+)
 from gumshoe.core.powertrain.description import Powertrain
 
 FILE = Path(__file__).parent / "actuators.toml"
@@ -16,22 +28,22 @@ IDLE_RPM = (400.0, 1500.0)
 
 
 @dataclass(frozen=True)
-class ActuatorRow:
+class ActuatorRow(Row):
     """One actuator; see the file's head. Commands and feedback in per cent."""
 
     id: str
-    words: str
-    component: str
-    steps: tuple[float, ...]
+    words: Words
+    component: PartClass
+    steps: tuple[Percent, ...]
     engine: Literal["off", "idle", "any"]
-    feedback: str
-    hear: str
-    cautions: tuple[str, ...] = ()
-    hold: float = 3.0
-    gain: float = 1.0
-    tolerance: float = 8.0
-    rest: float = 0.0
-    test: str = ""
+    feedback: Words
+    hear: Words
+    cautions: tuple[Caution, ...] = ()
+    hold: Amount = 3.0
+    gain: Number = 1.0
+    tolerance: Amount = 8.0
+    rest: Number = 0.0
+    test: TestName = ""
     good: str = ""
     bad: str = ""
     spot: str = ""
@@ -43,16 +55,16 @@ class ActuatorRow:
 
 
 @dataclass(frozen=True)
-class CommandRow:
+class CommandRow(Row):
     """What a platform says of one actuator: its identifier for service 2F, and the one that tells its feedback (22)."""
 
-    actuator: str
-    identifier: int
-    feedback: int
+    actuator: Actuator
+    identifier: Byte2
+    feedback: Byte2
 
 
 @dataclass(frozen=True)
-class ActuatorsFile:
+class ActuatorsFile(Row):
     """``actuators.toml``."""
 
     actuator: tuple[ActuatorRow, ...]

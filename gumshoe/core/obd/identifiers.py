@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Literal
 
+from gumshoe.core.knowledge.values import Byte2, Number, Row, Words
 from gumshoe.core.obd.errors import BadAnswer
 from gumshoe.core.obd.pids import Field
 
@@ -12,17 +14,17 @@ READ_DATA = 0x22
 
 
 @dataclass(frozen=True)
-class IdentifierRow:
+class IdentifierRow(Row):
     """One identifier of the engine's control unit: ``value = raw * scale + offset``, raw big-endian of ``size`` bytes.
     A key of the usual form (``cam_intake_cmd_b1_deg``) puts it on the strip of its kind."""
 
-    id: int
+    id: Byte2
     key: str
-    name: str
+    name: Words
     unit: str
-    size: int
-    scale: float = 1.0
-    offset: float = 0.0
+    size: Literal[1, 2, 3, 4]
+    scale: Number = 1.0
+    offset: Number = 0.0
     signed: bool = False
 
     @property

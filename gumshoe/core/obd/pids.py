@@ -9,7 +9,10 @@ from functools import cache
 from pathlib import Path
 
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.knowledge.values import Byte, Bytes, Count, Number, Row, Scale, Words
 from gumshoe.core.obd.errors import BadAnswer
+
+FILE = Path(__file__).with_name("pids.toml")
 
 
 class FieldKind(StrEnum):
@@ -20,16 +23,16 @@ class FieldKind(StrEnum):
 
 
 @dataclass(frozen=True)
-class Field:
+class Field(Row):
     """One quantity inside a PID: ``value = raw * scale + offset`` (SAE J1979)."""
 
     key: str
-    name: str
+    name: Words
     unit: str
-    at: int
-    size: int
-    scale: float = 1.0
-    offset: float = 0.0
+    at: Count
+    size: Bytes
+    scale: Scale = 1.0
+    offset: Number = 0.0
     signed: bool = False
     kind: FieldKind = FieldKind.NUMBER
     bit: int | None = None
@@ -59,11 +62,11 @@ class Field:
 
 
 @dataclass(frozen=True)
-class Pid:
+class Pid(Row):
     """One parameter of service 01: its number, how many data bytes it has and what they hold."""
 
-    id: int
-    size: int
+    id: Byte
+    size: Bytes
     fields: tuple[Field, ...]
 
     def decode(self, data: bytes) -> dict[str, float]:
@@ -83,14 +86,14 @@ class Pid:
 
 
 @dataclass(frozen=True)
-class _Document:
+class PidsFile(Row):
     pid: tuple[Pid, ...] = field(default_factory=tuple)
 
 
 @cache
 def pid_table() -> dict[int, Pid]:
     """Every PID we can decode, by number."""
-    document = load_table(Path(__file__).with_name("pids.toml"), _Document)
+    document = load_table(FILE, PidsFile)
     return {pid.id: pid for pid in document.pid}
 
 

@@ -26,7 +26,7 @@ def wants_standing(test: TestRow) -> bool:
 def where(test: TestRow, knowledge: Knowledge, assessment: Assessment, misfiring: Iterable[int]) -> str:
     """Where to make the test, in a sentence; empty where its steps say it already."""
     bad = sorted(set(misfiring))
-    if "misfire" in test.once and test.id.endswith("_swap"):
+    if "misfire" in test.once and test.swaps:
         if len(bad) == 1 and (good := swap_with(knowledge.powertrain, bad)):
             return f"Cylinder {bad[0]} misfires: swap with cylinder {good}, which does not."
         return "Which cylinder misfires is not clear yet: look at the misfire counters first."

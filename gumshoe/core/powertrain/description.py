@@ -227,7 +227,12 @@ class Powertrain:
         """The words that the knowledge tables' ``needs`` are written in."""
         found = {f"{self.injection} injection", f"{self.throttle} throttle", self.induction.value, self.ignition.value}
         found |= {item.value for item in self.aftertreatment} | {self.fuel.value, self.gearbox.value}
-        told = {
+        return frozenset(found | {name for name, held in self._told.items() if held})
+
+    @property
+    def _told(self) -> dict[str, bool]:
+        """The features that are not simply one of a list's words, and whether it has them."""
+        return {
             "spark": self.ignition is not Ignition.NONE,
             "petrol": self.fuel is not Fuel.DIESEL,
             "flow metered": self.air_metering is not AirMetering.PRESSURE,
@@ -250,7 +255,6 @@ class Powertrain:
             "starter": self.fuel is not Fuel.HYBRID,
             "vacuum booster": self.fuel is not Fuel.HYBRID,
         }
-        return frozenset(found | {name for name, held in told.items() if held})
 
     @property
     def words(self) -> str:
@@ -271,6 +275,13 @@ class Powertrain:
     def caution(self) -> str:
         """The id of the caution this powertrain carries everywhere, or empty."""
         return "high_voltage" if self.fuel is Fuel.HYBRID else ""
+
+
+def every_feature() -> frozenset[str]:
+    """Every word that some powertrain's ``features`` can hold."""
+    listed = (Induction, Ignition, Aftertreatment, Fuel, Gearbox)
+    found = {item.value for kind in listed for item in kind} | set(Powertrain()._told)
+    return frozenset(found | {f"{item} injection" for item in Injection} | {f"{item} throttle" for item in Throttle})
 
 
 USUAL_FIRING_ORDERS: dict[tuple[str, int, str], tuple[int, ...]] = {

@@ -12,11 +12,9 @@ from fnmatch import fnmatchcase
 from functools import cache
 from pathlib import Path
 
-from gumshoe.core.errors import DataError
-from gumshoe.core.knowledge.catalogue import Knowledge, tables
+from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.proof_rows import AsksRow, CircumstanceRow, CircumstancesFile
 from gumshoe.core.knowledge.tables import load_table
-from gumshoe.core.proof.drive_plan import segments_file
 
 FILE = Path(__file__).parent.parent / "knowledge" / "circumstances.toml"
 
@@ -50,23 +48,8 @@ class _Seen:
 
 @cache
 def circumstances() -> tuple[CircumstanceRow, ...]:
-    """The shipped rules. Raises DataError for an unknown symptom or segment, or an entry without condition."""
-    rows = load_table(FILE, CircumstancesFile).circumstance
-    symptoms = {row.id for row in tables().symptoms}
-    segments = {row.id for row in segments_file().segment}
-    for row in rows:
-        for name in (*row.segments, *row.then):
-            if name not in segments:
-                raise DataError(f"{FILE.name}: {row.id}: there is no segment “{name}”.")
-        if not row.by_hand and not (row.segments and row.seconds > 0.0):
-            raise DataError(f"{FILE.name}: {row.id}: it is neither driven nor done by hand.")
-        for asks in row.when:
-            for name in asks.symptoms:
-                if name not in symptoms:
-                    raise DataError(f"{FILE.name}: {row.id}: there is no symptom “{name}”.")
-            if asks == AsksRow():
-                raise DataError(f"{FILE.name}: {row.id}: an entry without any condition would always hold.")
-    return rows
+    """The shipped rules. Raises DataError with file and line."""
+    return load_table(FILE, CircumstancesFile).circumstance
 
 
 def asked_of(repaired: Repaired, knowledge: Knowledge) -> tuple[CircumstanceRow, ...]:

@@ -15,13 +15,13 @@ from pathlib import Path
 
 from gumshoe.core.clues.known import KnownCause, unplugged
 from gumshoe.core.codes import CodeState
-from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.catalogue import Knowledge
-from gumshoe.core.knowledge.code_index import standard_index
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.knowledge.values import Chance, CodeOrNumber, PartClass, Row, Words
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.suspects.relations import PREDICTS, CodesRead, Role
 
+FILE = Path(__file__).parent / "provoked.toml"
 UNKNOWN_KEY = 0.5
 """What a chance is worth where nobody knows whether the key was on."""
 WORTH_EXPECTING = PREDICTS
@@ -56,20 +56,20 @@ class Happening:
 
 
 @dataclass(frozen=True)
-class CauseRow:
+class CauseRow(Row):
     """A row of ``provoked.toml``."""
 
     id: str
-    words: str
-    happens: tuple[str, ...]
-    to: tuple[str, ...]
+    words: Words
+    happens: tuple[Did, ...]
+    to: tuple[PartClass, ...]
     key: bool
-    codes: dict[str, float]
-    why: str
+    codes: dict[CodeOrNumber, Chance]
+    why: Words
 
 
 @dataclass(frozen=True)
-class ProvokedFile:
+class ProvokedFile(Row):
     cause: tuple[CauseRow, ...]
 
 
@@ -109,16 +109,8 @@ class Found:
 
 @cache
 def causes() -> tuple[CauseRow, ...]:
-    """The shipped causes. Raises DataError where one names something done that nobody can do, or no code."""
-    rows = load_table(Path(__file__).parent / "provoked.toml", ProvokedFile).cause
-    for row in rows:
-        unknown = set(row.happens) - set(Did)
-        if unknown:
-            raise DataError(f"provoked.toml: {row.id}: nothing is “{unknown.pop()}”.")
-        for reference in row.codes:
-            if ": " in reference:
-                standard_index().numbers(reference, 2)
-    return rows
+    """The shipped causes. Raises DataError with file and line."""
+    return load_table(FILE, ProvokedFile).cause
 
 
 def key_was_on(

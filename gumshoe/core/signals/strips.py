@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.knowledge.values import Channel, Feature, Row, StripName, TestName, Words
 from gumshoe.core.obd.identifiers import IdentifierRow
 from gumshoe.core.obd.pids import FieldKind, fields_by_key
 from gumshoe.core.powertrain.description import Powertrain
@@ -30,50 +30,50 @@ class Told:
 
 
 @dataclass(frozen=True)
-class SeriesRow:
+class SeriesRow(Row):
     """One channel of a strip, and its label among the others."""
 
-    key: str
+    key: Channel
     label: str = ""
 
 
 @dataclass(frozen=True)
-class StripRow:
+class StripRow(Row):
     """Channels that are looked at together."""
 
     id: str
-    name: str
+    name: Words
     series: tuple[SeriesRow, ...]
 
 
 @dataclass(frozen=True)
-class InsteadRow:
+class InsteadRow(Row):
     """The hand test that replaces a strip which the car does not tell."""
 
-    strip: str
-    test: str
+    strip: StripName
+    test: TestName
 
 
 @dataclass(frozen=True)
-class PresetRow:
+class PresetRow(Row):
     """The strips of a symptom."""
 
     id: str
-    words: str
-    strips: tuple[str, ...]
+    words: Words
+    strips: tuple[StripName, ...]
     instead: tuple[InsteadRow, ...] = ()
 
 
 @dataclass(frozen=True)
-class UsualRow:
+class UsualRow(Row):
     """What one looks at when nothing was chosen, of powertrains with those features."""
 
-    strips: tuple[str, ...]
-    needs: tuple[str, ...] = ()
+    strips: tuple[StripName, ...]
+    needs: tuple[Feature, ...] = ()
 
 
 @dataclass(frozen=True)
-class StripsFile:
+class StripsFile(Row):
     """``strips.toml``."""
 
     strip: tuple[StripRow, ...]
@@ -98,18 +98,8 @@ class Strip:
 
 @cache
 def strips_file() -> StripsFile:
-    """Every strip and preset. Raises DataError with file and line, or naming what does not fit."""
-    found = load_table(FILE, StripsFile)
-    known = {row.id for row in found.strip}
-    for row in found.usual:
-        for name in row.strips:
-            if name not in known:
-                raise DataError(f"{FILE.name}: usual: there is no strip “{name}”.")
-    for preset in found.preset:
-        for name in (*preset.strips, *(row.strip for row in preset.instead)):
-            if name not in known:
-                raise DataError(f"{FILE.name}: {preset.id}: there is no strip “{name}”.")
-    return found
+    """Every strip and preset. Raises DataError with file and line."""
+    return load_table(FILE, StripsFile)
 
 
 def usual_strips(powertrain: Powertrain) -> tuple[str, ...]:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.places import floored
-from gumshoe.core.knowledge.rows import Distribution
+from gumshoe.core.knowledge.values import Distribution
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]

@@ -25,8 +25,6 @@ SET_TIME = 0.6
 CENT = Decimal("0.01")
 PART_OR_WIRE = ("open",)
 """Failure modes that may be the part's as well as its wiring's."""
-CHECK = "check_"
-"""What the id of a part's circuit check begins with."""
 CURES_ALL = 0.98
 
 
@@ -92,10 +90,9 @@ def others(knowledge: Knowledge, own: RepairRow) -> tuple[RepairRow, ...]:
 
 def members(knowledge: Knowledge, own: RepairRow) -> tuple[RepairRow, ...]:
     """The same repair at every cylinder, where it is one of a set; else only itself."""
-    stem = own.id.rstrip("0123456789")
-    if stem == own.id or not stem.endswith("_"):
+    if own.per != "cylinder":
         return (own,)
-    return tuple(row for row in knowledge.repairs.values() if row.id.rstrip("0123456789") == stem)
+    return tuple(row for row in knowledge.repairs.values() if row.template == own.template)
 
 
 def put_in_new(repair: RepairRow | None, *, part_named: bool, on_the_way: bool) -> bool:
@@ -106,12 +103,11 @@ def put_in_new(repair: RepairRow | None, *, part_named: bool, on_the_way: bool) 
     return (repair is not None and repair.renews) or part_named or on_the_way
 
 
-def parts_shown(tests: Iterable[TestOutcome]) -> frozenset[str]:
+def parts_shown(knowledge: Knowledge, tests: Iterable[TestOutcome]) -> frozenset[str]:
     """Components of which the newest circuit check says that the part itself does not answer."""
     newest = {row.test: row.outcome for row in tests}
-    return frozenset(
-        name.removeprefix(CHECK) for name, found in newest.items() if name.startswith(CHECK) and found == "part"
-    )
+    checks = {name: knowledge.tests[name].checks for name in newest if name in knowledge.tests}
+    return frozenset(part for name, part in checks.items() if part and newest[name] == "part")
 
 
 def itself_at_fault(knowledge: Knowledge, parts: Iterable[str]) -> frozenset[str]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.procedures import ProcedureRow, procedures
 from gumshoe.core.obd.pids import fields_by_key
+from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.core.proof.provoked import Did, Happening
 
 STOPPED_RPM, RUNS_RPM = 50.0, 400.0
@@ -38,7 +39,7 @@ def needed_after(knowledge: Knowledge, repairs: Iterable[str], happenings: Itera
         repair = knowledge.repairs.get(name)
         if repair is None:
             continue
-        keys = {name, name.rstrip("0123456789").removesuffix("_")}
+        keys = {name, ComponentRef.parse(name).kind}
         if repair.renews:
             keys |= {f"{part}:{Did.RENEWED}" for part in _names(knowledge, repair.component)}
         for key in keys:

@@ -15,6 +15,7 @@ from gumshoe.core.handtests.upkeep import torques
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import RepairRow, SheetRow, SheetsFile
 from gumshoe.core.knowledge.tables import load_table
+from gumshoe.core.powertrain.component import ComponentRef
 
 WIRING_TOOLS = ("meter with back-probes", "terminal tool, crimps and heat-shrink of the right size")
 RENEW = re.compile(r"^Renew(:| the) ")
@@ -58,8 +59,9 @@ def sheets() -> tuple[SheetRow, ...]:
 def sheet_for(knowledge: Knowledge, repair: RepairRow, torque_nm: Mapping[str, float]) -> Sheet:
     """The sheet of one repair. ``torque_nm``: what the platform gives, by joint, in N·m."""
     part = knowledge.components.get(repair.component)
-    stem = repair.component.rstrip("0123456789").removesuffix("_")
-    names = {repair.id, repair.component, stem} | ({part.row.id} if part else set())
+    names = {repair.id, repair.component, ComponentRef.parse(repair.component).kind} | (
+        {part.row.id} if part else set()
+    )
     row = next((row for row in sheets() if names & set(row.to)), None)
     cautions = tuple(knowledge.cautions[name] for name in repair.cautions)
     if row is None or repair.wiring:

@@ -169,8 +169,9 @@ def parts_at_fault(case: Case) -> frozenset[str]:
     """Suspects of which a circuit's conclusion or check says that it is the part itself. The newest conclusion at a
     circuit holds; one whose result was withdrawn says nothing."""
     concluded = [name for name, row in _holding(case).items() if row.outcome == "part"]
-    checked_by_hand = parts_shown(judging.judged(case).grounds.evidence.tests)
-    return itself_at_fault(cases.knowledge_of(case), {*concluded, *checked_by_hand})
+    knowledge = cases.knowledge_of(case)
+    checked_by_hand = parts_shown(knowledge, judging.judged(case).grounds.evidence.tests)
+    return itself_at_fault(knowledge, {*concluded, *checked_by_hand})
 
 
 def found_at(case: Case, suspect: str) -> str:

@@ -81,8 +81,7 @@ def withdraw(case: Case, user: User, number: int, reason: str) -> TestWithdrawn:
 
 def circuit_of(case: Case, test: TestRow) -> str:
     """The circuit that a generated check is about, where one is known; empty otherwise."""
-    name = test.id.removeprefix("check_")
-    return name if name != test.id and name in circuits_of(cases.knowledge_of(case)) else ""
+    return test.checks if test.checks in circuits_of(cases.knowledge_of(case)) else ""
 
 
 def outcome_of(test: TestRow, name: str) -> OutcomeRow | None:

@@ -1,0 +1,118 @@
+"""What is known of one powertrain, by id, with the indexes that everything asks it through."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from gumshoe.core.knowledge.code_index import CodeIndex, standard_index
+from gumshoe.core.knowledge.parts import Component, PinRow, SharedPoint
+from gumshoe.core.knowledge.rows import (
+    BandRow,
+    CodeRow,
+    EffectRow,
+    FaultRow,
+    RepairRow,
+    SymptomRow,
+    TestRow,
+    VariableRow,
+)
+from gumshoe.core.powertrain.description import Powertrain
+
+
+@dataclass(frozen=True)
+class Knowledge:
+    """The tables expanded for one powertrain, by id."""
+
+    powertrain: Powertrain
+    codes: dict[str, CodeRow]
+    variables: dict[str, VariableRow]
+    symptoms: dict[str, SymptomRow]
+    faults: dict[str, FaultRow]
+    tests: dict[str, TestRow]
+    repairs: dict[str, RepairRow]
+    cautions: dict[str, str]
+    bands: tuple[BandRow, ...]
+    components: dict[str, Component] = field(default_factory=dict)
+    points: dict[str, SharedPoint] = field(default_factory=dict)
+    effects: tuple[EffectRow, ...] = ()
+    pins: tuple[PinRow, ...] = ()
+    index: CodeIndex = field(default_factory=standard_index, repr=False)
+
+    @cached_property
+    def templates(self) -> dict[str, str]:
+        """For each suspect the row of the tables it came from; itself for a generated one."""
+        return {name: row.template or name for name, row in self.faults.items()}
+
+    @cached_property
+    def linked(self) -> frozenset[str]:
+        """Every code that at least one suspect can raise."""
+        return frozenset(self.by_code)
+
+    @cached_property
+    def weighed(self) -> frozenset[str]:
+        """Every code that bears on a suspect: raised by one, or read as a graded clue (the misfire codes)."""
+        graded = {name for row in self.faults.values() for name in row.graded}
+        return self.linked | {number for number, row in self.codes.items() if row.evidence in graded}
+
+    @cached_property
+    def by_code(self) -> dict[str, dict[str, float]]:
+        """For each code, the suspects that raise it and their chance."""
+        return _turned({name: row.codes for name, row in self.faults.items()})
+
+    @cached_property
+    def by_symptom(self) -> dict[str, dict[str, float]]:
+        """For each symptom, the suspects that show it and their chance."""
+        return _turned({name: row.symptoms for name, row in self.faults.items()})
+
+    @cached_property
+    def _parts_by_code(self) -> dict[str, tuple[str, ...]]:
+        found: dict[str, tuple[str, ...]] = {}
+        for name, component in self.components.items():
+            for number, _ in component.codes:
+                found[number] = (*found.get(number, ()), name)
+        return found
+
+    def components_of(self, code: str) -> tuple[str, ...]:
+        """The components a code is about; none for a code of the machine as a whole."""
+        return self._parts_by_code.get(code, ())
+
+    @cached_property
+    def points_by_fault(self) -> dict[str, SharedPoint]:
+        """The shared point behind each suspect that is one."""
+        by_row = {point.row.fault: point for point in self.points.values() if point.row and point.row.fault}
+        generated = {f"shared_{name}": point for name, point in self.points.items()}
+        return {fault: point for fault, point in (by_row | generated).items() if fault in self.faults}
+
+    def reached_by(self, repair: str) -> frozenset[str]:
+        """The components a repair puts right: its own, and those that hang on the shared point it mends."""
+        members = (fault.members for fault in self.faults.values() if fault.repair == repair)
+        return frozenset({self.repairs[repair].component}.union(*members))
+
+    @cached_property
+    def _shown(self) -> dict[str, tuple[TestRow, ...]]:
+        found: dict[str, dict[str, TestRow]] = {}
+        for test in sorted(self.tests.values(), key=lambda test: (test.minutes, test.id)):
+            for outcome in test.outcomes:
+                for fault in self.proven_by(outcome.proves) if outcome.proves else ():
+                    found.setdefault(fault, {})[test.id] = test
+        return {fault: tuple(tests.values()) for fault, tests in found.items()}
+
+    def shown_by(self, fault: str) -> tuple[TestRow, ...]:
+        """The tests one of whose outcomes shows the suspect directly, the shortest first."""
+        return self._shown.get(fault, ())
+
+    def proven_by(self, outcome_proves: Iterable[str]) -> frozenset[str]:
+        """Suspects an outcome shows directly; a template name stands for all of its cylinders."""
+        wanted = set(outcome_proves)
+        return frozenset(fault for fault, template in self.templates.items() if {fault, template} & wanted)
+
+
+def _turned(table: Mapping[str, Mapping[str, float]]) -> dict[str, dict[str, float]]:
+    """Rows to columns."""
+    found: dict[str, dict[str, float]] = {}
+    for row, cells in table.items():
+        for column, value in cells.items():
+            found.setdefault(column, {})[row] = value
+    return found

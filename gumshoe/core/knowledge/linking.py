@@ -1,0 +1,91 @@
+"""Rows of one powertrain tied to each other: what drags what behind it, what can be behind what, which suspects a test
+speaks about, and how its parts are reached."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+
+from gumshoe.core.knowledge.access import MINUTES, Access, access_of, hardest
+from gumshoe.core.knowledge.by_place import by_place
+from gumshoe.core.knowledge.hazards import with_usual_cautions
+from gumshoe.core.knowledge.parts import Component
+from gumshoe.core.knowledge.rows import FaultRow, RepairRow, TestRow
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.positions import bank_of
+
+SOME_CYLINDERS, OFTEN = ("cylinder_", "companions_", "neighbours_"), 0.4
+"""How a misfire of some cylinders begins among the bins, and how often a fault must show it to count as theirs."""
+
+
+def with_roots(faults: Mapping[str, FaultRow], powertrain: Powertrain) -> dict[str, FaultRow]:
+    """The suspects, each with the root causes that this powertrain has."""
+    return {name: replace(row, roots=roots_of(row, faults, powertrain)) for name, row in faults.items()}
+
+
+def roots_of(row: FaultRow, faults: Mapping[str, FaultRow], powertrain: Powertrain) -> dict[str, float]:
+    """The root causes of a suspect that this powertrain has; a template of every cylinder, for those of its bank."""
+    found: dict[str, float] = {}
+    for root, chance in row.roots.items():
+        if root in faults:
+            found[root] = chance
+            continue
+        for name, other in faults.items():
+            own_bank = not other.cylinders or bank_of(powertrain, other.cylinders[0]) == (row.bank or 1)
+            if other.template == root and own_bank:
+                found[name] = chance
+    return found
+
+
+def placed_tests(
+    shipped: Iterable[TestRow], faults: Mapping[str, FaultRow], parts: Mapping[str, Component], powertrain: Powertrain
+) -> dict[str, TestRow]:
+    """The written tests that this powertrain can have, with the table of every suspect they speak about."""
+    about = {name: parts[row.component] for name, row in faults.items() if row.component in parts}
+    kinds = {name: kind_of(faults[name], part) for name, part in about.items() if faults[name].origin == "part"}
+    found = {}
+    for test in shipped:
+        given = {name: test.given[row.template] for name, row in faults.items() if row.template in test.given}
+        given |= {name: test.given[kind] for name, kind in kinds.items() if kind in test.given}
+        if test.elsewhere:
+            given = {name: test.elsewhere for name, row in faults.items() if _of_some_cylinders(row)} | given
+        if (test.measures or given) and set(test.on) <= powertrain.features:
+            found[test.id] = by_place(replace(test, given=given), powertrain, faults, about)
+    return found
+
+
+def kind_of(row: FaultRow, part: Component) -> str:
+    """How a written test names a generated suspect: its mode and class, and of a sensor its place."""
+    return f"{row.mode}_{part.row.id}" + (f"_s{part.sensor}" if part.sensor else "")
+
+
+def reached(
+    tests: Mapping[str, TestRow],
+    parts: Mapping[str, Component],
+    powertrain: Powertrain,
+    given: Mapping[str, Access],
+) -> dict[str, TestRow]:
+    """The tests with the minutes that reaching their parts takes on this vehicle, and with the usual cautions."""
+    found = {}
+    for name, row in tests.items():
+        named = [part.id for part in parts.values() if part.row.id in row.at or part.id == row.checks]
+        how = hardest(named, powertrain, given)
+        row = replace(row, minutes=row.minutes + MINUTES[how], access="" if how is Access.OPEN else how.value)
+        found[name] = with_usual_cautions(row, parts, powertrain)
+    return found
+
+
+def in_reach(
+    repairs: Mapping[str, RepairRow], powertrain: Powertrain, given: Mapping[str, Access]
+) -> dict[str, RepairRow]:
+    """The repairs with the minutes that reaching their part takes on this vehicle."""
+    return {
+        name: replace(row, minutes=row.minutes + MINUTES[access_of(row.component, powertrain, given)])
+        for name, row in repairs.items()
+    }
+
+
+def _of_some_cylinders(row: FaultRow) -> bool:
+    """Whether a fault makes some cylinders misfire and not the others."""
+    table = row.graded.get("misfire", {})
+    return sum(share for name, share in table.items() if name.startswith(SOME_CYLINDERS)) >= OFTEN
