@@ -6,13 +6,10 @@ Control ends when the tester gives it back, leaves the session, falls silent for
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
+from gumshoe.simulator.car import Car
 from gumshoe.simulator.identifiers import items_of
 from gumshoe.simulator.models import CarModel
-
-if TYPE_CHECKING:
-    from gumshoe.simulator.vehicle import Vehicle
 
 SILENCE_S = 5.0
 """S3 of the server [S]."""
@@ -60,7 +57,7 @@ class Commanded:
     held: dict[str, float] = field(default_factory=dict)
     actual: dict[str, float] = field(default_factory=lambda: dict.fromkeys(IDENTIFIERS.values(), 0.0))
 
-    def step(self, vehicle: Vehicle, seconds: float) -> None:
+    def step(self, vehicle: Car, seconds: float) -> None:
         """Move the actuators, and take control back where it must not stay."""
         if not self.held and not any(self.actual.values()):
             return
@@ -100,7 +97,7 @@ class Commanded:
             self.actual["egr_valve"] = vehicle.engine.state.egr_valve
 
     @staticmethod
-    def _may(vehicle: Vehicle, name: str) -> bool:
+    def _may(vehicle: Car, name: str) -> bool:
         rpm = vehicle.engine.state.rpm
         if name in ENGINE_OFF_ONLY:
             return rpm <= 0.0
@@ -111,7 +108,7 @@ class Commanded:
         self.held.clear()
         self.session = DEFAULT
 
-    def answer(self, vehicle: Vehicle, request: bytes) -> bytes:
+    def answer(self, vehicle: Car, request: bytes) -> bytes:
         """Answer a request of these services."""
         self.heard_s = vehicle.clock_s
         service = request[0]
@@ -126,7 +123,7 @@ class Commanded:
             return self._told(vehicle, request)
         return self._control(vehicle, request, IDENTIFIERS.get(identifier))
 
-    def _told(self, vehicle: Vehicle, request: bytes) -> bytes:
+    def _told(self, vehicle: Car, request: bytes) -> bytes:
         """Identifiers asked for at once: those that this car knows are answered, refused when it knows none."""
         if len(request) % 2 == 0:
             return bytes((0x7F, 0x22, 0x13))
@@ -152,7 +149,7 @@ class Commanded:
             self.held.clear()
         return bytes((0x50, self.session, 0x00, 0x32, 0x01, 0xF4))
 
-    def _control(self, vehicle: Vehicle, request: bytes, name: str | None) -> bytes:
+    def _control(self, vehicle: Car, request: bytes, name: str | None) -> bytes:
         if self.session != EXTENDED:
             return bytes((0x7F, 0x2F, 0x7F))
         if name is None or not has(vehicle.model, name):

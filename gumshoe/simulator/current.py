@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
+from gumshoe.simulator.car import Car
 from gumshoe.simulator.control import CLOSED
 
 DIESEL_GPL = 835.0
 
-if TYPE_CHECKING:
-    from gumshoe.simulator.vehicle import Vehicle
 
-
-def current_data(vehicle: Vehicle) -> dict[str, float]:
+def current_data(vehicle: Car) -> dict[str, float]:
     """Every channel this car has."""
     return _common(vehicle) | (_of_diesel(vehicle) if vehicle.model.diesel else _of_petrol(vehicle))
 
 
-def _common(vehicle: Vehicle) -> dict[str, float]:
+def _common(vehicle: Car) -> dict[str, float]:
     """What every engine control unit tells."""
     seen, state, memory, model = vehicle.readings, vehicle.management.state, vehicle.memory, vehicle.model
     values = {
@@ -52,7 +48,7 @@ def _common(vehicle: Vehicle) -> dict[str, float]:
     return values
 
 
-def _of_diesel(vehicle: Vehicle) -> dict[str, float]:
+def _of_diesel(vehicle: Car) -> dict[str, float]:
     """What only a diesel tells."""
     seen, state = vehicle.readings, vehicle.management.state
     actual = seen.egr_pct
@@ -70,7 +66,7 @@ def _of_diesel(vehicle: Vehicle) -> dict[str, float]:
     }
 
 
-def _of_petrol(vehicle: Vehicle) -> dict[str, float]:
+def _of_petrol(vehicle: Car) -> dict[str, float]:
     """What only a spark engine tells."""
     seen, state, memory, model = vehicle.readings, vehicle.management.state, vehicle.memory, vehicle.model
     values = {

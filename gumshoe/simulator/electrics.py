@@ -12,20 +12,15 @@ from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import cache, lru_cache
-from typing import TYPE_CHECKING
 
 import numpy as np
 
-from gumshoe.core.circuits.faults import Fault as Variant
-from gumshoe.core.circuits.faults import FaultModel as Solvable
-from gumshoe.core.circuits.netlist import GROUND, Circuit, Kind, Setting
-from gumshoe.core.circuits.solver import Solved
+from gumshoe.core.circuits.netlist import GROUND, Circuit, Kind
 from gumshoe.core.circuits.templates import drawn, templates
 from gumshoe.simulator.models import CarModel
+from gumshoe.simulator.nodes import Nodes, State
+from gumshoe.simulator.parts import Parts
 from gumshoe.simulator.wires import ANALOG, PULSED, Wired, wired_parts, with_wrong, wrong_in
-
-if TYPE_CHECKING:
-    from gumshoe.simulator.parts import Parts
 
 MOVES_SHARE = 0.5
 """A load does its work from this share of its usual current."""
@@ -142,21 +137,21 @@ def _plain(kind: str) -> Circuit:
 
 
 @cache
-def _sound(kind: str, driven: bool) -> Solved:
+def _sound(kind: str, driven: bool) -> Nodes:
     return _solved(_plain(kind), apart=False, driven=driven)
 
 
-def _solved(circuit: Circuit, apart: bool, *, driven: bool = False) -> Solved:
+def _solved(circuit: Circuit, apart: bool, *, driven: bool = False) -> Nodes:
     """One state of a circuit; relays and outputs as their voltages say."""
     plug = frozenset({"part"} if apart and "part" in circuit.connectors else ())
-    return Solvable(circuit, (Variant("none", "", "", (1.0,), 1.0),)).solved(Setting(unplugged=plug), driven=driven)
+    return Nodes(circuit, State(driven, plug))
 
 
-def _between(solved: Solved, plus: str, minus: str) -> float:
-    return float(solved.open_voltage(plus, minus)[0])
+def _between(solved: Nodes, plus: str, minus: str) -> float:
+    return solved.between(plus, minus)
 
 
-def _load(kind: str, off: Solved, on: Solved) -> Stand:
+def _load(kind: str, off: Nodes, on: Nodes) -> Stand:
     verdict = _driver_verdict(kind, off, on)
     output = next((item for item in on.circuit.elements if item.id == "output"), None)
     if output:  # it tells that it works; the control unit waits for that
@@ -171,7 +166,7 @@ def _load(kind: str, off: Solved, on: Solved) -> Stand:
     return Stand(works, sticks, verdict)
 
 
-def _amps(solved: Solved, element: str, kind: str) -> float:
+def _amps(solved: Nodes, element: str, kind: str) -> float:
     """Amperes through what does the work; of a filament by its usual ohms."""
     item = solved.circuit.element(element)
     ohm = item.volts**2 / item.watts if item.kind is Kind.LAMP else item.ohm
@@ -181,7 +176,7 @@ def _amps(solved: Solved, element: str, kind: str) -> float:
     return abs(_between(solved, item.a, item.b)) / ohm
 
 
-def _driver_verdict(kind: str, off: Solved, on: Solved) -> str:
+def _driver_verdict(kind: str, off: Nodes, on: Nodes) -> str:
     """What an output stage sees of its load: no current, a pin held low or high (common practice)."""
     name = _plain(kind).commanded[0]
     driver = on.circuit.element(name)
@@ -192,23 +187,23 @@ def _driver_verdict(kind: str, off: Solved, on: Solved) -> str:
     rest, usual_rest = _between(off, pin, ground), _between(_sound(kind, False), pin, ground)
     if low_side:
         if rest < 0.5 * usual_rest:
-            return "open" if float(off.inner_ohm(pin, ground)[0]) > OPEN_FROM_OHM else "low"
+            return "open" if off.inner_ohm(pin, ground) > OPEN_FROM_OHM else "low"
         if amps > OVER_SHARE * usual:
             return "high"
     else:
-        if rest > 0.5 * _between(off, driver.a, ground) and float(off.inner_ohm(pin, ground)[0]) < STIFF_OHM:
+        if rest > 0.5 * _between(off, driver.a, ground) and off.inner_ohm(pin, ground) < STIFF_OHM:
             return "high"
         if amps > OVER_SHARE * usual:
             return "low"
     return "open" if amps < UNDER_SHARE * usual else ""
 
 
-def _through(solved: Solved, name: str) -> float:
+def _through(solved: Nodes, name: str) -> float:
     item = solved.circuit.element(name)
     return abs(_between(solved, item.a, item.b)) / item.ohm
 
 
-def _pulses(off: Solved, on: Solved) -> Stand:
+def _pulses(off: Nodes, on: Nodes) -> Stand:
     high, low = (_between(s, "unit_pin", "unit_ground") for s in (off, on))
     if high - low >= SWING_V and low < 1.5 and high > 3.0:
         return Stand(works=True, sticks=False)

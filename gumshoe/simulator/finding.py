@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from gumshoe.simulator.vehicle import Vehicle
+from gumshoe.simulator.car import Car
 
 
 @dataclass(frozen=True)
@@ -17,10 +17,10 @@ class Finding:
     unit: str = ""
 
 
-Finder = Callable[[Vehicle], Finding]
+Finder = Callable[[Car], Finding]
 
 
-def running(vehicle: Vehicle) -> bool:
+def running(vehicle: Car) -> bool:
     """Whether the engine runs."""
     return vehicle.engine.state.rpm > 350.0
 

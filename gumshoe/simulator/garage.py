@@ -14,9 +14,7 @@ from pathlib import Path
 
 import can
 
-from gumshoe.core.circuits.instruments import Probe
-from gumshoe.core.circuits.loops import Floats
-from gumshoe.core.circuits.netlist import Circuit
+from gumshoe.core.circuits.netlist import Circuit, Probe
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.bus import lost_share
 from gumshoe.simulator.chassis import UNITS, ChassisModule, TransmissionModule
@@ -26,6 +24,7 @@ from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.hands import observe
 from gumshoe.simulator.models import models
 from gumshoe.simulator.node import Node
+from gumshoe.simulator.nodes import Floats
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle
 from gumshoe.simulator.wiring import measure, record
 

@@ -7,13 +7,13 @@ gives None, and the screen says so.
 from __future__ import annotations
 
 from gumshoe.simulator import hands_electrics, hands_engine, hands_systems
+from gumshoe.simulator.car import Car
 from gumshoe.simulator.finding import Finding
-from gumshoe.simulator.vehicle import Vehicle
 
 POINTS = hands_engine.POINTS | hands_systems.POINTS | hands_electrics.POINTS
 
 
-def observe(vehicle: Vehicle, point: str) -> Finding | None:
+def observe(vehicle: Car, point: str) -> Finding | None:
     """Look or measure at ``point``; None when the stand-in has nothing to show there."""
     if point.startswith("check_"):
         return hands_electrics.circuit(vehicle, point.removeprefix("check_"))

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from gumshoe.simulator.bus import bus_ohm
+from gumshoe.simulator.car import Car
 from gumshoe.simulator.finding import Finder, Finding, running
+from gumshoe.simulator.identity import Key
 from gumshoe.simulator.parts import INSIDE
 from gumshoe.simulator.sensors import thermistor_ohm
-from gumshoe.simulator.vehicle import Key, Vehicle
 from gumshoe.simulator.wires import wrong_in
 
 BROKEN_OHM = 1e6
 _AWAY = {"to_ground": "ground", "to_feed": "a feed"}
 
 
-def circuit(vehicle: Vehicle, component: str) -> Finding:
+def circuit(vehicle: Car, component: str) -> Finding:
     """Feed, ground, wire and part of one component, gone through with meter and lamp."""
     parts = vehicle.parts
     if component in vehicle.model.points:
@@ -44,37 +45,37 @@ def circuit(vehicle: Vehicle, component: str) -> Finding:
     return Finding("Feed, ground and wire are good, the part answers.")
 
 
-def _battery(vehicle: Vehicle) -> Finding:
+def _battery(vehicle: Car) -> Finding:
     return Finding("Meter across the battery posts, engine as it is.", round(vehicle.supply_v, 2), "V")
 
 
-def _cold_soak(vehicle: Vehicle) -> Finding:
+def _cold_soak(vehicle: Car) -> Finding:
     state = vehicle.engine.state
     off = abs(state.coolant_c - state.intake_c)
     return Finding(f"Coolant {state.coolant_c:.0f} °C, intake {state.intake_c:.0f} °C.", round(off), "°C apart")
 
 
-def _heater_ohm(vehicle: Vehicle) -> Finding:
+def _heater_ohm(vehicle: Car) -> Finding:
     if any(name.startswith("oxygen_heater") and name.endswith("s1") for name in vehicle.electrics.dead):
         return Finding("Open: the meter shows no continuity.", 99_999.0, "Ω")
     return Finding("Heater of the upstream sensor, unplugged.", 6.4, "Ω")
 
 
-def _coolant_ohm(vehicle: Vehicle) -> Finding:
+def _coolant_ohm(vehicle: Car) -> Finding:
     return Finding("Coolant sensor, unplugged.", round(thermistor_ohm(vehicle.engine.state.coolant_c)), "Ω")
 
 
-def _coolant_curve(vehicle: Vehicle) -> Finding:
+def _coolant_curve(vehicle: Car) -> Finding:
     off = "coolant_sensor" in vehicle.parts.unplugged
     return Finding("The circuit is open or off its curve." if off else "The sensor is on its curve.")
 
 
-def _soak_look(vehicle: Vehicle) -> Finding:
+def _soak_look(vehicle: Car) -> Finding:
     off = "coolant_sensor" in vehicle.parts.unplugged
     return Finding("One is off: the coolant sensor." if off else "All temperatures agree.")
 
 
-def _lamp(vehicle: Vehicle) -> Finding:
+def _lamp(vehicle: Car) -> Finding:
     if vehicle.key is Key.OFF:
         return Finding("Key off: the lamp is dark.")
     if not running(vehicle):
@@ -84,41 +85,41 @@ def _lamp(vehicle: Vehicle) -> Finding:
     return Finding("The lamp is on, steady." if vehicle.memory.lamp else "The lamp is out.")
 
 
-def _loose_plugs(vehicle: Vehicle) -> Finding:
+def _loose_plugs(vehicle: Car) -> Finding:
     off = sorted(vehicle.parts.unplugged | vehicle.parts.loose)
     if off:
         return Finding("Off: " + ", ".join(name.replace("_", " ") for name in off) + ".")
     return Finding("Every connector in reach is home and locked.")
 
 
-def _earlier_work(vehicle: Vehicle) -> Finding:
+def _earlier_work(vehicle: Car) -> Finding:
     seen = vehicle.parts.duct_leak_share > 0.0 or bool(vehicle.parts.unplugged)
     return Finding("Something not as it should be: opened lately." if seen else "There is nothing to see.")
 
 
-def _wiggle(vehicle: Vehicle) -> Finding:
+def _wiggle(vehicle: Car) -> Finding:
     if vehicle.parts.loose:
         name = sorted(vehicle.parts.loose)[0].replace("_", " ")
         return Finding(f"The trace drops out each time the plug of {name} is moved: a gap at one place.")
     return Finding("There is no gap.")
 
 
-def _bus(vehicle: Vehicle) -> Finding:
+def _bus(vehicle: Car) -> Finding:
     ohm = bus_ohm(vehicle.parts)
     return Finding("60 ohms." if ohm == 60.0 else f"{ohm:.0f} Ω: another value.")
 
 
-def _grounds(vehicle: Vehicle) -> Finding:
+def _grounds(vehicle: Car) -> Finding:
     bad = vehicle.parts.strap_ohm > 0.01
     return Finding("The drop over the engine's strap is far too much." if bad else "The drop is within limits.")
 
 
-def _charging(vehicle: Vehicle) -> Finding:
+def _charging(vehicle: Car) -> Finding:
     works = vehicle.parts.charging > 0.5 and vehicle.parts.converter
     return Finding("The voltage holds." if works else "The voltage falls, nothing is charged: too low or too high.")
 
 
-def _software(vehicle: Vehicle) -> Finding:
+def _software(vehicle: Car) -> Finding:
     return Finding("An older one with a campaign." if vehicle.parts.software_old else "It is the newest.")
 
 

@@ -4,21 +4,21 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from gumshoe.simulator.car import Car
 from gumshoe.simulator.engine import orifice_gps, rail_pressure_kpa
 from gumshoe.simulator.finding import Finder, Finding, always, running
 from gumshoe.simulator.models import phaser_valve
 from gumshoe.simulator.sensors import pressure_kpa, pressure_volts
-from gumshoe.simulator.vehicle import Vehicle
 
 
-def _hoses(vehicle: Vehicle) -> Finding:
+def _hoses(vehicle: Car) -> Finding:
     split = [place for name, place in _places(vehicle).items() if name in vehicle.parts.leaks_mm2 and "hose" in name]
     if split:
         return Finding(f"A split in {split[0]}: it opens when the hose is bent.")
     return Finding("All vacuum hoses are soft, whole and fully home.")
 
 
-def _places(vehicle: Vehicle) -> dict[str, str]:
+def _places(vehicle: Car) -> dict[str, str]:
     """Where each hole of the intake is found."""
     return {
         "crankcase_ventilation_hose": "the crankcase ventilation hose, at its manifold end",
@@ -27,13 +27,13 @@ def _places(vehicle: Vehicle) -> dict[str, str]:
     }
 
 
-def _ducts(vehicle: Vehicle) -> Finding:
+def _ducts(vehicle: Car) -> Finding:
     if vehicle.parts.duct_leak_share > 0.0:
         return Finding("The duct behind the air-flow meter has slipped off its clamp.")
     return Finding("Ducts and clamps are tight from filter to throttle.")
 
 
-def _smoke(vehicle: Vehicle) -> Finding:
+def _smoke(vehicle: Car) -> Finding:
     leaks = [_places(vehicle)[name] for name in vehicle.parts.leaks_mm2]
     if vehicle.parts.duct_leak_share > 0.0:
         leaks.append("the duct behind the air-flow meter")
@@ -42,7 +42,7 @@ def _smoke(vehicle: Vehicle) -> Finding:
     return Finding("No smoke comes out anywhere between the air-flow meter and the head.")
 
 
-def _spray(vehicle: Vehicle) -> Finding:
+def _spray(vehicle: Car) -> Finding:
     if not running(vehicle):
         return Finding("The engine is not running: nothing to hear.")
     leak = sum(vehicle.parts.leaks_mm2.values())
@@ -51,7 +51,7 @@ def _spray(vehicle: Vehicle) -> Finding:
     return Finding("Pinching and covering changes nothing.")
 
 
-def _fuel_idle(vehicle: Vehicle) -> Finding:
+def _fuel_idle(vehicle: Car) -> Finding:
     if not running(vehicle):
         return Finding(
             "The engine is not running: the gauge shows residual pressure.", round(vehicle.engine.state.rail_kpa), "kPa"
@@ -59,12 +59,12 @@ def _fuel_idle(vehicle: Vehicle) -> Finding:
     return Finding("Gauge on the rail.", round(vehicle.engine.state.rail_kpa), "kPa")
 
 
-def _fuel_load(vehicle: Vehicle) -> Finding:
+def _fuel_load(vehicle: Car) -> Finding:
     pressure = rail_pressure_kpa(vehicle.model, vehicle.parts, 1.6 * vehicle.model.size)
     return Finding("Gauge on the rail, second person driving up the hill.", round(pressure), "kPa")
 
 
-def _filter_drop(vehicle: Vehicle) -> Finding:
+def _filter_drop(vehicle: Car) -> Finding:
     """What the filter takes away at flow: the rail with it against the rail without it."""
     with_it, flow = vehicle.parts, 1.6 * vehicle.model.size
     without = replace(with_it, filter_restriction=1.0)
@@ -72,13 +72,13 @@ def _filter_drop(vehicle: Vehicle) -> Finding:
     return Finding("Two gauges, fuel flowing freely.", round(max(drop, 0.0)), "kPa")
 
 
-def _booster(vehicle: Vehicle) -> Finding:
+def _booster(vehicle: Car) -> Finding:
     if "brake_booster_hose" in vehicle.parts.leaks_mm2:
         return Finding("The pedal does not sink when the engine starts, and there is a hiss.")
     return Finding("The pedal sinks when the engine starts and holds.")
 
 
-def _sensor(vehicle: Vehicle) -> Finding:
+def _sensor(vehicle: Car) -> Finding:
     shifted = max(vehicle.parts.lambda_shift)
     value = 0.98 + shifted
     return Finding(
@@ -88,7 +88,7 @@ def _sensor(vehicle: Vehicle) -> Finding:
     )
 
 
-def _meter(vehicle: Vehicle) -> Finding:
+def _meter(vehicle: Car) -> Finding:
     state = vehicle.engine.state
     if not running(vehicle):
         return Finding("The engine is not running: no flow to compare.")
@@ -104,7 +104,7 @@ def _meter(vehicle: Vehicle) -> Finding:
     )
 
 
-def _pressure_at_rest(vehicle: Vehicle) -> Finding:
+def _pressure_at_rest(vehicle: Car) -> Finding:
     """What the control unit makes of the air in a standing engine's manifold."""
     if vehicle.model.flow_metered:
         return Finding("There is no manifold pressure sensor on this engine.", 0.0, "kPa")
@@ -114,25 +114,25 @@ def _pressure_at_rest(vehicle: Vehicle) -> Finding:
     return Finding(f"The live value shows {shown:.0f} kPa; the air has {held:.0f} kPa.", round(shown - held), "kPa")
 
 
-def _filter(vehicle: Vehicle) -> Finding:
+def _filter(vehicle: Car) -> Finding:
     if vehicle.parts.air_filter_restriction > 3.0:
         return Finding("The element is grey and packed; leaves lie in the box.")
     return Finding("The element is light and dry, light shines through.")
 
 
-def _compression(vehicle: Vehicle) -> Finding:
+def _compression(vehicle: Car) -> Finding:
     values = [13.2 * value for value in vehicle.parts.compression]
     listed = ", ".join(f"cylinder {n}: {value:.1f} bar" for n, value in enumerate(values, 1))
     return Finding(listed, round(100.0 * min(values) / max(values)), "% of highest")
 
 
-def _plugs(vehicle: Vehicle) -> Finding:
+def _plugs(vehicle: Car) -> Finding:
     gaps = [0.75 + 0.55 * wear for wear in vehicle.parts.plug_wear]
     worst = max(range(len(gaps)), key=lambda n: gaps[n])
     return Finding(f"Widest gap at cylinder {worst + 1}; insulators whole.", round(max(gaps), 2), "mm")
 
 
-def _coil_swap(vehicle: Vehicle) -> Finding:
+def _coil_swap(vehicle: Car) -> Finding:
     strengths = vehicle.parts.coil_strength
     worst = min(range(len(strengths)), key=lambda n: strengths[n])
     if strengths[worst] < 0.6:
@@ -145,7 +145,7 @@ def _coil_swap(vehicle: Vehicle) -> Finding:
     return Finding(f"The misfire count stayed with cylinder {top + 1}.")
 
 
-def _balance(vehicle: Vehicle) -> Finding:
+def _balance(vehicle: Car) -> Finding:
     gains = vehicle.parts.injector_gain
     mean = sum(gains) / len(gains)
     worst = max(range(len(gains)), key=lambda n: abs(gains[n] - mean))
@@ -160,41 +160,41 @@ def _worst(values: list[float]) -> int:
     return min(range(len(values)), key=values.__getitem__)
 
 
-def _spark(vehicle: Vehicle) -> Finding:
+def _spark(vehicle: Car) -> Finding:
     strengths = vehicle.parts.coil_strength
     without = vehicle.electrics.dead | vehicle.parts.loose
     weak = min(strengths) < 0.5 or any(f"ignition_coil_{n + 1}" in without for n in range(len(strengths)))
     return Finding("The spark is weak or none on one cylinder." if weak else "Every cylinder sparks: strong.")
 
 
-def _plug_swap(vehicle: Vehicle) -> Finding:
+def _plug_swap(vehicle: Car) -> Finding:
     moved = max(vehicle.parts.plug_wear) > 0.7
     return Finding("The count moved with the plug." if moved else "The count stayed.")
 
 
-def _injector_swap(vehicle: Vehicle) -> Finding:
+def _injector_swap(vehicle: Car) -> Finding:
     moved = min(vehicle.parts.injector_gain) < 0.85
     return Finding("The count moved with the injector." if moved else "The count stayed.")
 
 
-def _leak_down(vehicle: Vehicle) -> Finding:
+def _leak_down(vehicle: Car) -> Finding:
     values = vehicle.parts.compression
     if min(values) < 0.75:
         return Finding(f"Cylinder {_worst(values) + 1} loses above a quarter; the others are fine.")
     return Finding("Every cylinder loses below a quarter.")
 
 
-def _humps(vehicle: Vehicle) -> Finding:
+def _humps(vehicle: Car) -> Finding:
     low = min(vehicle.parts.compression) < 0.75
     return Finding("One hump is low; the others are alike." if low else "The humps are even.")
 
 
-def _idle_load(vehicle: Vehicle) -> Finding:
+def _idle_load(vehicle: Car) -> Finding:
     leaking = bool(vehicle.parts.leaks_mm2)
     return Finding("It hunts, and hangs high." if leaking else "It dips and recovers.")
 
 
-def _plate(vehicle: Vehicle) -> Finding:
+def _plate(vehicle: Car) -> Finding:
     if vehicle.parts.throttle_carbon > 0.3:
         return Finding("A carbon ring where the plate closes.")
     if vehicle.parts.throttle_sticks:
@@ -202,33 +202,33 @@ def _plate(vehicle: Vehicle) -> Finding:
     return Finding("The plate is clean and closes freely.")
 
 
-def _oil(vehicle: Vehicle) -> Finding:
+def _oil(vehicle: Car) -> Finding:
     if vehicle.parts.oil_worn:
         return Finding("Black and thick, the tag is long past: low, overdue or wrong.")
     return Finding("Level, grade and date on the tag are right.")
 
 
-def _marks(vehicle: Vehicle) -> Finding:
+def _marks(vehicle: Car) -> Finding:
     late = max(vehicle.parts.chain_deg)
     return Finding(
         "A tooth out, by the marks." if late > 16.0 else "Stretched." if late > 3.0 else "The marks are right."
     )
 
 
-def _sample(vehicle: Vehicle) -> Finding:
+def _sample(vehicle: Car) -> Finding:
     if vehicle.parts.fuel_lean > 0.0:
         return Finding("A third of it is alcohol: water, dirt or the wrong fuel.")
     return Finding("The sample is clear.")
 
 
-def _sweep(vehicle: Vehicle) -> Finding:
+def _sweep(vehicle: Car) -> Finding:
     gap = vehicle.parts.wired.get("throttle_sensor", ("",))[0].startswith("spot")
     if gap:
         return Finding("The first track drops out at one place: a gap.")
     return Finding("The sweep is smooth and agreeing.")
 
 
-def _cams(vehicle: Vehicle) -> Finding:
+def _cams(vehicle: Car) -> Finding:
     parts, dead = vehicle.parts, vehicle.electrics.dead
     late = [bank for bank, off in enumerate(parts.chain_deg, 1) if off > 3.0]
     if abs(parts.tooth_deg) > 3.0:
@@ -244,7 +244,7 @@ def _cams(vehicle: Vehicle) -> Finding:
     return Finding("The cam stands where the crank says it should: all follow.")
 
 
-def _cam_trace(vehicle: Vehicle) -> Finding:
+def _cam_trace(vehicle: Car) -> Finding:
     parts = vehicle.parts
     late = [bank for bank, off in enumerate(parts.chain_deg, 1) if off > 3.0]
     if abs(parts.tooth_deg) > 3.0:
@@ -254,12 +254,12 @@ def _cam_trace(vehicle: Vehicle) -> Finding:
     return Finding("The edges stand in the gap where they do on a sound one: as on a sound one.")
 
 
-def _base_timing(vehicle: Vehicle) -> Finding:
+def _base_timing(vehicle: Car) -> Finding:
     off = vehicle.parts.tooth_deg
     return Finding(f"The mark stands {off:.0f} degrees off." if abs(off) > 3.0 else "The mark stands on its mark.")
 
 
-def _crank_reference(vehicle: Vehicle) -> Finding:
+def _crank_reference(vehicle: Car) -> Finding:
     moved = abs(vehicle.parts.tooth_deg) > 3.0 and not vehicle.model.distributor
     return Finding("The wheel has slipped or is off the key." if moved else "Mark and wheel are where they belong.")
 

@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
+from gumshoe.simulator.car import Car
 from gumshoe.simulator.finding import Finder, Finding
-from gumshoe.simulator.vehicle import Vehicle
 
 
-def _purge(vehicle: Vehicle) -> Finding:
+def _purge(vehicle: Car) -> Finding:
     if vehicle.parts.purge_passing_mm2 > 0.0:
         return Finding("With the valve unpowered there is still suction at the hose from the canister.")
     return Finding("No suction at the canister hose while the valve is unpowered.")
 
 
-def _bank_words(vehicle: Vehicle, bank: int) -> str:
+def _bank_words(vehicle: Car, bank: int) -> str:
     """The bank (counted from 0) where there are two."""
     return f" of bank {bank + 1}" if len(vehicle.model.banks) > 1 else ""
 
 
-def _exhaust(vehicle: Vehicle) -> Finding:
+def _exhaust(vehicle: Car) -> Finding:
     for bank, leak in enumerate(vehicle.parts.exhaust_leak):
         if leak > 0.0:
             of = _bank_words(vehicle, bank)
@@ -25,39 +25,39 @@ def _exhaust(vehicle: Vehicle) -> Finding:
     return Finding("The exhaust is tight ahead of the upstream sensor.")
 
 
-def _catalyst(vehicle: Vehicle) -> Finding:
+def _catalyst(vehicle: Car) -> Finding:
     worn = min(vehicle.parts.catalyst_capacity) < 0.3
     return Finding("It switches with the front sensor." if worn else "It stays steady.")
 
 
-def _upstream_response(vehicle: Vehicle) -> Finding:
+def _upstream_response(vehicle: Car) -> Finding:
     lazy = max(vehicle.parts.lambda_lag_s, default=0.0) > 0.5
     return Finding("The upstream sensor is late or hardly moving." if lazy else "It follows at once.")
 
 
-def _warm_up(vehicle: Vehicle) -> Finding:
+def _warm_up(vehicle: Car) -> Finding:
     slow = vehicle.parts.thermostat_open
     return Finding("It rises too slowly or falls at cruise." if slow else "It reaches its temperature and stays.")
 
 
-def _tank(vehicle: Vehicle) -> Finding:
+def _tank(vehicle: Car) -> Finding:
     passing = vehicle.parts.purge_passing_mm2 > 0.0 or vehicle.parts.vent_stuck or vehicle.parts.tank_leak_mm2
     return Finding("The tank pressure falls." if passing else "The tank pressure holds.")
 
 
-def _vent(vehicle: Vehicle) -> Finding:
+def _vent(vehicle: Car) -> Finding:
     if vehicle.parts.vent_stuck or "vent_valve" in vehicle.electrics.dead:
         return Finding("It can be blown through however it is commanded: it stays open or shut.")
     return Finding("One click each way: it opens and closes.")
 
 
-def _charge_pipes(vehicle: Vehicle) -> Finding:
+def _charge_pipes(vehicle: Car) -> Finding:
     if vehicle.parts.boost_gain < 0.5:
         return Finding("A charge pipe has slipped off its stub, oil around it: leaking.")
     return Finding("Pipes and clamps are tight under pressure.")
 
 
-def _gate(vehicle: Vehicle) -> Finding:
+def _gate(vehicle: Car) -> Finding:
     if vehicle.parts.gate_stuck:
         return Finding("The rod does not move by hand: stiff, stuck or loose.")
     if "boost_valve" in vehicle.electrics.dead:
@@ -65,31 +65,31 @@ def _gate(vehicle: Vehicle) -> Finding:
     return Finding("The rod is free, it follows the command.")
 
 
-def _boost_watch(vehicle: Vehicle) -> Finding:
+def _boost_watch(vehicle: Car) -> Finding:
     parts = vehicle.parts
     weak = parts.boost_gain < 0.8 or parts.gate_stuck or "boost_valve" in vehicle.electrics.dead
     return Finding("Boost stays below it." if weak else "Boost follows its command.")
 
 
-def _turbo_shaft(vehicle: Vehicle) -> Finding:
+def _turbo_shaft(vehicle: Car) -> Finding:
     worn = 0.4 < vehicle.parts.boost_gain < 0.8
     return Finding("It has play, rubbing or oil in the duct." if worn else "It turns free, little play.")
 
 
-def _balance_watch(vehicle: Vehicle) -> Finding:
+def _balance_watch(vehicle: Car) -> Finding:
     parts = vehicle.parts
     weak = [n for n, gain in enumerate(parts.injector_gain, 1) if gain < 0.85]
     weak += [n for n, share in enumerate(parts.compression, 1) if share < 0.75]
     return Finding(f"One cylinder needs much more: cylinder {weak[0]}." if weak else "The corrections are even.")
 
 
-def _filter_pressure(vehicle: Vehicle) -> Finding:
+def _filter_pressure(vehicle: Car) -> Finding:
     parts, state = vehicle.parts, vehicle.engine.state
     odd = parts.ash_g > 60.0 or state.soot_g > 30.0 or parts.filter_cracked or parts.filter_sensor_gain != 1.0
     return Finding("Too high or implausible for the flow." if odd else "As a clean filter's, at idle and at 2500.")
 
 
-def _soot_share(vehicle: Vehicle) -> Finding:
+def _soot_share(vehicle: Car) -> Finding:
     diesel = vehicle.model.compression
     full = diesel.filter_soot_g if diesel else 22.0
     return Finding(
@@ -97,18 +97,18 @@ def _soot_share(vehicle: Vehicle) -> Finding:
     )
 
 
-def _regenerations(vehicle: Vehicle) -> Finding:
+def _regenerations(vehicle: Car) -> Finding:
     memory = vehicle.memory
     bad = memory.regenerations_broken >= 4 and memory.regenerations < memory.regenerations_broken / 2
     return Finding("Too often or never completed." if bad else "They are as they should be.")
 
 
-def _egr(vehicle: Vehicle) -> Finding:
+def _egr(vehicle: Car) -> Finding:
     stuck = vehicle.parts.egr_stuck >= 0.0 or "egr_valve" in vehicle.electrics.dead
     return Finding("No change or sticks." if stuck else "It stumbles as it should.")
 
 
-def _cap(vehicle: Vehicle) -> Finding:
+def _cap(vehicle: Car) -> Finding:
     if "filler_cap" in vehicle.parts.tank_leak_mm2:
         return Finding("The cap is not on: loose, cross-threaded or cracked.")
     return Finding("The cap clicks; its seal is whole: tight and whole.")
@@ -123,7 +123,7 @@ SMOKE_AT = {
 """Where smoke comes out, by what leaks."""
 
 
-def _evap_smoke(vehicle: Vehicle) -> Finding:
+def _evap_smoke(vehicle: Car) -> Finding:
     parts = vehicle.parts
     place = next((where for name, where in SMOKE_AT.items() if name in parts.tank_leak_mm2), "")
     if not place and (parts.vent_stuck or "vent_valve" in vehicle.electrics.dead):

@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
+from gumshoe.simulator.car import Car
 from gumshoe.simulator.diesel_control import DieselManagement, DieselState
-
-if TYPE_CHECKING:
-    from gumshoe.simulator.vehicle import Vehicle
 
 MISFIRES, CAM, BALANCE, FILTER = 0x5100, 0x5200, 0x5300, 0x5400
 TENTH = 10.0
@@ -20,24 +17,24 @@ class Item:
     """One identifier: two bytes, signed or not, the value times ``factor``; ``key``: the channel's usual name."""
 
     key: str
-    value: Callable[[Vehicle], float]
+    value: Callable[[Car], float]
     factor: float = 1.0
     signed: bool = False
 
-    def data(self, vehicle: Vehicle) -> bytes:
+    def data(self, vehicle: Car) -> bytes:
         """Its bytes now."""
         raw = round(self.value(vehicle) * self.factor)
         low, high = (-0x8000, 0x7FFF) if self.signed else (0, 0xFFFF)
         return min(max(raw, low), high).to_bytes(2, "big", signed=self.signed)
 
 
-def items_of(vehicle: Vehicle) -> dict[int, Item]:
+def items_of(vehicle: Car) -> dict[int, Item]:
     """What this kind of car tells."""
 
     def misfires(cylinder: int) -> Item:
         return Item(f"misfire_c{cylinder + 1}", lambda car: car.memory.misfire_trip[cylinder])
 
-    def angle(place: int, wanted: bool) -> Callable[[Vehicle], float]:
+    def angle(place: int, wanted: bool) -> Callable[[Car], float]:
         if wanted:
             return lambda car: car.management.state.cam_targets_deg[place]
         return lambda car: car.readings.cams[place] if car.readings.cams else 0.0
@@ -57,7 +54,7 @@ def _diesel_items(cylinders: int) -> dict[int, Item]:
     """Particulate filter and even running."""
 
     def correction(cylinder: int) -> Item:
-        def told(car: Vehicle) -> float:
+        def told(car: Car) -> float:
             diesel = diesel_of(car)
             return diesel.balance[cylinder] * diesel.mg
 
@@ -78,7 +75,7 @@ def _diesel_items(cylinders: int) -> dict[int, Item]:
     return found
 
 
-def diesel_of(vehicle: Vehicle) -> DieselState:
+def diesel_of(vehicle: Car) -> DieselState:
     """The diesel's part of a control unit's state."""
     management = vehicle.management
     assert isinstance(management, DieselManagement)

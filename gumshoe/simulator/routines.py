@@ -8,10 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    from gumshoe.simulator.vehicle import Vehicle
+from gumshoe.simulator.car import Car
 
 START, STOP, RESULTS = 0x01, 0x02, 0x03
 DONE, RUNNING, ABORTED, NEVER = 0x00, 0x01, 0x02, 0x03
@@ -19,59 +17,59 @@ IDLE_RPM = (450.0, 1300.0)
 FRESH_ASH_G, FRESH_SOOT_G = 12.0, 8.0
 
 
-def _always(_: Vehicle) -> bool:
+def _always(_: Car) -> bool:
     return True
 
 
-def _nothing(_: Vehicle) -> None:
+def _nothing(_: Car) -> None:
     return None
 
 
-def _still(car: Vehicle) -> bool:
+def _still(car: Car) -> bool:
     """Key on, engine off, standing."""
     return car.powered and car.engine.state.rpm <= 0.0 and car.speed_kmh <= 0.0
 
 
-def _throttle_may(car: Vehicle) -> bool:
+def _throttle_may(car: Car) -> bool:
     return _still(car) and 5.0 <= car.engine.state.coolant_c <= 100.0 and car.supply_v >= 11.5
 
 
-def _throttle_begins(car: Vehicle) -> None:
+def _throttle_begins(car: Car) -> None:
     car.memory.throttle_learnt = False
 
 
-def _throttle_done(car: Vehicle) -> None:
+def _throttle_done(car: Car) -> None:
     car.memory.throttle_learnt = True
     car.memory.idle_learnt = 0.0
 
 
-def _crank_may(car: Vehicle) -> bool:
+def _crank_may(car: Car) -> bool:
     warm = car.engine.state.coolant_c >= 60.0 and car.speed_kmh <= 0.0
     return car.powered and warm and car.engine.state.rpm >= IDLE_RPM[0]
 
 
-def _crank_done(car: Vehicle) -> None:
+def _crank_done(car: Car) -> None:
     car.memory.crank_learnt = True
 
 
-def _trims_forgotten(car: Vehicle) -> None:
+def _trims_forgotten(car: Car) -> None:
     car.memory.ltft = [[0.0] * len(row) for row in car.memory.ltft]
     car.memory.idle_learnt = 0.0
 
 
-def _drift_forgotten(car: Vehicle) -> None:
+def _drift_forgotten(car: Car) -> None:
     car.memory.air_drift = 0.0
 
 
-def _ash_forgotten(car: Vehicle) -> None:
+def _ash_forgotten(car: Car) -> None:
     car.memory.ash_model_g = FRESH_ASH_G
 
 
-def _soot_forgotten(car: Vehicle) -> None:
+def _soot_forgotten(car: Car) -> None:
     car.memory.soot_model_g = FRESH_SOOT_G
 
 
-def _battery_new(car: Vehicle) -> None:
+def _battery_new(car: Car) -> None:
     car.memory.battery_aged = 0.0
 
 
@@ -81,17 +79,17 @@ class Routine:
 
     module: str
     seconds: float
-    may: Callable[[Vehicle], bool]
-    ends: Callable[[Vehicle], None]
-    begins: Callable[[Vehicle], None] = _nothing
-    has: Callable[[Vehicle], bool] = _always
+    may: Callable[[Car], bool]
+    ends: Callable[[Car], None]
+    begins: Callable[[Car], None] = _nothing
+    has: Callable[[Car], bool] = _always
 
 
-def _electronic(car: Vehicle) -> bool:
+def _electronic(car: Car) -> bool:
     return car.model.electronic_throttle
 
 
-def _diesel(car: Vehicle) -> bool:
+def _diesel(car: Car) -> bool:
     return bool(car.model.diesel)
 
 
@@ -114,7 +112,7 @@ class Routines:
         self.left_s = 0.0
         self.ended: dict[int, int] = {}
 
-    def step(self, car: Vehicle, seconds: float) -> None:
+    def step(self, car: Car, seconds: float) -> None:
         """So much later: the routine goes on, ends, or is aborted because its conditions are gone."""
         if self.running is None:
             return
@@ -131,7 +129,7 @@ class Routines:
             self.ended[self.running] = how
         self.running = None
 
-    def answer(self, car: Vehicle, request: bytes, module: str) -> bytes:
+    def answer(self, car: Car, request: bytes, module: str) -> bytes:
         """Answer a request of service 31 in that module."""
         if len(request) < 4:
             return bytes((0x7F, 0x31, 0x13))

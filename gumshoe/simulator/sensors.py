@@ -287,7 +287,7 @@ class Sensors:
         return volts
 
     def _tracks(self, name: str, position: float, told: Tracks, seen: Readings) -> None:
-        second = f"{name}_2"
+        second = f"{name}_b"
         disturbed = self.electrics.disturbed
         told.first = told.second = position
         told.first_valid = told.second_valid = True

@@ -8,16 +8,13 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from pydantic import TypeAdapter
 
 from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind
 from gumshoe.core.circuits.templates import drawn, templates
 from gumshoe.simulator.models import CarModel, models
-
-if TYPE_CHECKING:
-    from gumshoe.simulator.parts import Parts
+from gumshoe.simulator.parts import Parts
 
 TO_GROUND, TO_FEED = "to_ground:", "to_feed:"
 """How a path that should not be there is named: from the far end of a wire."""
@@ -61,13 +58,13 @@ class Wired:
     @property
     def holder(self) -> str:
         """The part under whose name a fault in this circuit is kept: two tracks are one circuit."""
-        return self.name.removesuffix("_2") if self.track == 2 else self.name
+        return self.name.removesuffix("_b") if self.track == 2 else self.name
 
 
 def wrong_in(parts: Parts, name: str, circuit: Circuit) -> Iterator[tuple[str, float]]:
     """What is wrong in a circuit: elements (or paths that should not be there) and the ohms they have."""
     names = {item.id for item in circuit.elements}
-    keys = {name.removesuffix("_2") if "wire_1" in names else name, name, *circuit.members}
+    keys = {name.removesuffix("_b") if "wire_1" in names else name, name, *circuit.members}
     heater = name.replace("oxygen_sensor", "oxygen_heater") if "cell" in names else ""
     acting = {key: (element, ohm) for key, (element, ohm, _) in parts.moods.items() if key in parts.acting}
     for component, (element, ohm) in [*parts.wired.items(), *acting.items()]:

@@ -1,7 +1,7 @@
 """What an instrument shows at a stand-in's wires: its circuit with what is really wrong put in, solved.
 
 The stand-in is given the circuit (how such a part is wired) and knows its own condition; of faults that could be, or
-how likely they are, it knows nothing.
+how likely they are, it knows nothing, and its solver and instruments are its own.
 """
 
 from __future__ import annotations
@@ -11,49 +11,37 @@ from random import Random
 
 import numpy as np
 
-from gumshoe.core.circuits.faults import Fault, FaultModel
-from gumshoe.core.circuits.instruments import MOST_OHM, SHINES, Instrument, Probe, predicted, spread
-from gumshoe.core.circuits.loops import Floats
-from gumshoe.core.circuits.netlist import Circuit
+from gumshoe.core.circuits.netlist import Circuit, Instrument, Probe
+from gumshoe.simulator.car import Car
 from gumshoe.simulator.finding import Finding
-from gumshoe.simulator.vehicle import Key, Vehicle
+from gumshoe.simulator.identity import Key
+from gumshoe.simulator.instruments import shown
+from gumshoe.simulator.nodes import Floats
 from gumshoe.simulator.wires import with_wrong, wrong_in
 
 SAMPLES = 20_000
 SCOPE_NOISE_V = 0.02
-NOISE = 0.4
-"""Share of an instrument's stated inaccuracy that a careful hand shows (common practice)."""
 
 
-def measure(vehicle: Vehicle, circuit: Circuit, probe: Probe) -> Finding:
+def measure(vehicle: Car, circuit: Circuit, probe: Probe) -> Finding:
     """What an instrument shows at a probe of a circuit; the same probe shows the same again until something is
     mended."""
-    if probe.setting.powered and probe.instrument is not Instrument.LOOK and vehicle.key is Key.OFF:
-        return Finding("The key is off: nothing is fed.")
-    # One fault as a variant of the sound circuit (what works is told by its usual current), any further ones put in.
-    wrong = list(wrong_in(vehicle.parts, circuit.id, circuit))
-    first = [Fault(f"real:{name}", "", name, (ohm,), 1.0) for name, ohm in wrong[:1]]
-    made = FaultModel(with_wrong(circuit, wrong[1:]), (Fault("none", "", "", (1.0,), 1.0), *first))
-    off = frozenset(_plugs_of(vehicle.parts.unplugged, circuit))
-    real = replace(probe, setting=replace(probe.setting, unplugged=probe.setting.unplugged | off))
+    parts = vehicle.parts
+    wrong = list(wrong_in(parts, circuit.id, circuit))
     if probe.instrument is Instrument.LOOK:
-        bad = probe.plus in _plugs_of(vehicle.parts.unplugged | vehicle.parts.loose, circuit)
-        return Finding("bad" if bad else _word(probe, float(predicted(made, probe)[-1])))
-    value = float(predicted(made, real)[-1])
-    if probe.instrument in SHINES:
-        return Finding(_word(probe, value))
-    if probe.instrument is Instrument.OHM and value >= MOST_OHM:
-        return Finding("OL")
+        apart = probe.plus in _plugs_of(parts.unplugged | parts.loose, circuit)
+        terminals = {item.id for item in circuit.elements if item.connector == probe.plus}
+        return Finding("bad" if apart or any(name in terminals for name, _ in wrong) else "clean and tight")
+    if probe.setting.powered and vehicle.key is Key.OFF:
+        return Finding("The key is off: nothing is fed.")
+    off = frozenset(_plugs_of(parts.unplugged, circuit))
+    real = replace(probe, setting=replace(probe.setting, unplugged=probe.setting.unplugged | off))
     draw = Random(f"{vehicle.identity.vin} {circuit.id} {probe}")
-    value += NOISE * draw.gauss(0.0, 1.0) * float(spread(real, np.array([value]))[0])
-    if probe.instrument is Instrument.OHM:
-        value = max(value, 0.0)
-    digits = 2 if abs(value) < 100.0 else 0
-    return Finding(str(probe.instrument), round(value, digits), probe.unit)
+    return shown(with_wrong(circuit, wrong), circuit, real, draw)
 
 
 def record(
-    vehicle: Vehicle, circuit: Circuit, probe: Probe, *, hz: float, seconds: float, moving: bool
+    vehicle: Car, circuit: Circuit, probe: Probe, *, hz: float, seconds: float, moving: bool
 ) -> tuple[Floats, Floats]:
     """An oscilloscope's record at a probe (times in s, volts): its command as pulses at ``hz`` (0: steady on), the
     harness moved meanwhile or not. A half seated plug loses contact while it is moved."""
@@ -74,16 +62,11 @@ def record(
     return times, values + draw.normal(0.0, SCOPE_NOISE_V, SAMPLES)
 
 
-def _level(vehicle: Vehicle, circuit: Circuit, probe: Probe, command: float, off: frozenset[str]) -> float:
+def _level(vehicle: Car, circuit: Circuit, probe: Probe, command: float, off: frozenset[str]) -> float:
     """The steady voltage at a probe with the command off or on."""
     steady = replace(probe.setting, command=command, unplugged=probe.setting.unplugged | off)
     found = measure(vehicle, circuit, replace(probe, instrument=Instrument.METER, setting=steady))
     return found.value or 0.0
-
-
-def _word(probe: Probe, value: float) -> str:
-    words = SHINES[probe.instrument]
-    return min(words, key=lambda word: abs(words[word] - value))
 
 
 def _plugs_of(components: set[str], circuit: Circuit) -> list[str]:

@@ -3,7 +3,7 @@
 import unittest
 from collections import Counter
 
-from gumshoe.core.circuits.instruments import Instrument, Probe
+from gumshoe.core.circuits.netlist import Instrument, Probe
 from gumshoe.core.codes import TroubleCode
 from gumshoe.simulator.defects import defects_of, part_defects
 from gumshoe.simulator.electrics import HIGH_V, LOW_V, Electrics, cranking, stand_of

@@ -1,9 +1,8 @@
 """Circuits that are computed: netlists, node voltages, faults, and where to put the leads next."""
 
 from gumshoe.core.circuits.faults import Fault, FaultModel, model
-from gumshoe.core.circuits.instruments import Instrument, Probe
 from gumshoe.core.circuits.library import circuit_for
-from gumshoe.core.circuits.netlist import GROUND, Circuit, Setting
+from gumshoe.core.circuits.netlist import GROUND, Circuit, Instrument, Probe, Setting
 from gumshoe.core.circuits.probing import ProbeReading, contradiction, groups, left, propose
 from gumshoe.core.circuits.templates import templates
 

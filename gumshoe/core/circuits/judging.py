@@ -10,9 +10,9 @@ from itertools import combinations
 import numpy as np
 
 from gumshoe.core.circuits.faults import Fault, FaultModel
-from gumshoe.core.circuits.instruments import Instrument, over_phases, predicted, shows, spread, stand
+from gumshoe.core.circuits.instruments import over_phases, predicted, shows, spread, stand
 from gumshoe.core.circuits.loops import Floats, Ints
-from gumshoe.core.circuits.netlist import GROUND, Circuit, Kind
+from gumshoe.core.circuits.netlist import GROUND, Circuit, Instrument, Kind
 from gumshoe.core.circuits.probing import EXCLUDED, ProbeReading, contradiction, fit, likelihood, weights_after
 from gumshoe.core.circuits.solver import METER_OHM, meter, solve
 from gumshoe.core.knowledge.catalogue import Knowledge

@@ -6,6 +6,7 @@ post. A wire's resistance is that of some metres of usual cable, a contact's tha
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
@@ -167,3 +168,58 @@ class Setting:
     unplugged: frozenset[str] = frozenset()
     powered: bool = True
     jumpers: frozenset[tuple[str, str]] = frozenset()
+
+
+class Instrument(StrEnum):
+    """What is at the leads. Two need none: ``HEARD``: one hears, feels or sees whether a load works; ``LOOK``: the pins
+    of a plug are looked at and tried with a spare one."""
+
+    METER = "meter"
+    LAMP = "test lamp"
+    OHM = "ohmmeter"
+    AMMETER = "ammeter"
+    SCOPE_HIGH = "oscilloscope, high level"
+    SCOPE_LOW = "oscilloscope, low level"
+    HEARD = "listen and feel"
+    LOOK = "look at the pins"
+
+    @property
+    def has_leads(self) -> bool:
+        """Whether leads are put somewhere; else a load is listened to, or a plug looked at."""
+        return self not in (Instrument.HEARD, Instrument.LOOK)
+
+
+UNITS = {Instrument.OHM: "Ω", Instrument.AMMETER: "A"}
+
+
+@dataclass(frozen=True)
+class Probe:
+    """Where the leads go and how the circuit stands. ``plus`` and ``minus`` are nodes; of a load that is listened to,
+    ``plus`` is its element, of a plug that is looked at the connector."""
+
+    instrument: Instrument
+    plus: str
+    minus: str
+    setting: Setting
+
+    @classmethod
+    def at(
+        cls,
+        instrument: Instrument,
+        plus: str,
+        minus: str,
+        command: float = 0.0,
+        unplugged: Iterable[str] = (),
+        jumpers: Iterable[tuple[str, str]] = (),
+    ) -> Probe:
+        """A probe as a person says it: an ohmmeter goes on without supply, command and jumpers; what has no leads has
+        no second place."""
+        off = frozenset(unplugged)
+        setting = Setting(command, off, jumpers=frozenset((a, b) for a, b in jumpers))
+        if instrument is Instrument.OHM:
+            setting = Setting(0.0, off, powered=False)
+        return cls(instrument, plus, minus if instrument.has_leads else "", setting)
+
+    @property
+    def unit(self) -> str:
+        return UNITS.get(self.instrument, "V")

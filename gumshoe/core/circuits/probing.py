@@ -18,8 +18,6 @@ from gumshoe.core.circuits.instruments import (
     LOOK_WORDS,
     LOOKS_BAD,
     LOOKS_BAD_THOUGH_GOOD,
-    Instrument,
-    Probe,
     minutes_of,
     predicted,
     probes,
@@ -28,6 +26,7 @@ from gumshoe.core.circuits.instruments import (
     words_of,
 )
 from gumshoe.core.circuits.loops import Floats
+from gumshoe.core.circuits.netlist import Instrument, Probe
 
 CANNOT_BE = 1e-5
 """Chance of a reading that no fault explains: a lead slipped, a wrong pin (common practice)."""

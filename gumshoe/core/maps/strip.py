@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from gumshoe.core.circuits.instruments import MOST_OHM, SHINES, Instrument, Probe
+from gumshoe.core.circuits.instruments import MOST_OHM, SHINES
+from gumshoe.core.circuits.netlist import Instrument, Probe
 from gumshoe.core.circuits.probing import Shows
 
 WIDTH, LEFT, RIGHT = 640.0, 10.0, 18.0
