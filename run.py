@@ -70,6 +70,8 @@ def test(arguments: list[str]) -> int:
     """Install browser and test requirements where absent, then run Django's test runner."""
     install("requirements-dev.txt")
     install_browser()
+    told = subprocess.run([PYTHON, ROOT / "tools/compile_simulator.py"], cwd=ROOT, stdout=subprocess.PIPE, text=True)
+    os.environ["GUMSHOE_COMPILED"] = told.stdout.strip()
     with tempfile.TemporaryDirectory(prefix="gumshoe-test-") as folder:
         return manage("test", *arguments, data=Path(folder), settings="gumshoe.settings.test")
 

@@ -18,6 +18,10 @@ LOOKED_AT = ("gumshoe", "benchmarks", "tests", "tools", "run.py", "manage.py")
 ALLOWED = frozenset(
     [
         "Meta",
+        "AllowList",
+        "render_broken_contract",
+        "verbose",
+        "knowledge_holds",
         "Command",
         "abstract",
         "app_name",

@@ -5,6 +5,8 @@ Limits: common practice, no source.
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from gumshoe.simulator.diesel_control import DieselManagement
 from gumshoe.simulator.watch import SLOW_S, Lasting, SlowMonitor, Watch
 
@@ -19,8 +21,10 @@ def own(watch: Watch) -> DieselManagement:
 class Recirculation(SlowMonitor):
     """Air displaced by recirculated exhaust against what was wanted."""
 
-    NAME = "EGR / VVT"
-    OFF_SHARE, HOLD_S, GOOD_S = 0.16, 8.0, 30.0
+    NAME: ClassVar[str] = "EGR / VVT"
+    OFF_SHARE: ClassVar[float] = 0.16
+    HOLD_S: ClassVar[float] = 8.0
+    GOOD_S: ClassVar[float] = 30.0
 
     def __init__(self) -> None:
         self.start()
@@ -52,10 +56,16 @@ class Recirculation(SlowMonitor):
 class ParticulateFilter(SlowMonitor):
     """The filter's pressure: none at rest, enough of it at flow, not too much; and how often it is burnt free."""
 
-    NAME = "particulate filter"
-    ZERO_MBAR, LOW_SHARE, SOOT_G = 12.0, 0.45, 34.0
-    VAIN_S, ZERO_S = 900.0, 3.0
-    FLOW_LPS, HOLD_S, OFTEN_KM, OFTEN = 30.0, 15.0, 150.0, 3
+    NAME: ClassVar[str] = "particulate filter"
+    ZERO_MBAR: ClassVar[float] = 12.0
+    LOW_SHARE: ClassVar[float] = 0.45
+    SOOT_G: ClassVar[float] = 34.0
+    VAIN_S: ClassVar[float] = 900.0
+    ZERO_S: ClassVar[float] = 3.0
+    FLOW_LPS: ClassVar[float] = 30.0
+    HOLD_S: ClassVar[float] = 15.0
+    OFTEN_KM: ClassVar[float] = 150.0
+    OFTEN: ClassVar[int] = 3
 
     def __init__(self) -> None:
         self.start()
@@ -99,7 +109,9 @@ class ParticulateFilter(SlowMonitor):
 class Balance(SlowMonitor):
     """How much more or less fuel a cylinder needs at idle to push like the others."""
 
-    LIMIT, HOLD_S, GOOD_S = 0.15, 10.0, 20.0
+    LIMIT: ClassVar[float] = 0.15
+    HOLD_S: ClassVar[float] = 10.0
+    GOOD_S: ClassVar[float] = 20.0
 
     def __init__(self, cylinders: int) -> None:
         self.codes = [f"P{263 + 3 * n:04d}" for n in range(cylinders)]

@@ -7,6 +7,7 @@ practice, no source).
 from __future__ import annotations
 
 import re
+from typing import ClassVar
 
 from gumshoe.simulator.control import CLOSED
 from gumshoe.simulator.diesel_monitors import Balance, ParticulateFilter, Recirculation
@@ -29,10 +30,13 @@ from gumshoe.simulator.wires import wired_parts
 class Circuits(Monitor):
     """Comprehensive components: pins out of range, outputs without their load, pulses that do not come."""
 
-    NO_ACTIVITY = ("P0134", "P0154")
-    ACTIVE_AFTER_S = 180.0
-    HOLD_S, CRANKS_S, SYNC_S = 1.0, 1.5, 4.0
-    DROPS, DROPS_WITHIN_S = 6, 60.0
+    NO_ACTIVITY: ClassVar = ("P0134", "P0154")
+    ACTIVE_AFTER_S: ClassVar[float] = 180.0
+    HOLD_S: ClassVar[float] = 1.0
+    CRANKS_S: ClassVar[float] = 1.5
+    SYNC_S: ClassVar[float] = 4.0
+    DROPS: ClassVar[int] = 6
+    DROPS_WITHIN_S: ClassVar[float] = 60.0
 
     def __init__(self, model: CarModel) -> None:
         self._counts: dict[str, float] = {}
@@ -120,11 +124,11 @@ class FuelSystem(SlowMonitor):
     """Total trim of one bank against its limits, continuously; complete after two clean minutes that include every
     learnt cell in use."""
 
-    LIMIT = 0.22
-    HOLD_S = 12.0
-    CLEAN_S = 150.0
-    CLEAN_IDLE_S = 40.0
-    CODES = (("P0171", "P0172"), ("P0174", "P0175"))
+    LIMIT: ClassVar[float] = 0.22
+    HOLD_S: ClassVar[float] = 12.0
+    CLEAN_S: ClassVar[float] = 150.0
+    CLEAN_IDLE_S: ClassVar[float] = 40.0
+    CODES: ClassVar = (("P0171", "P0172"), ("P0174", "P0175"))
 
     def __init__(self, bank: int) -> None:
         self.bank, (self._lean_code, self._rich_code) = bank, self.CODES[bank]
@@ -165,9 +169,9 @@ class Misfire(Monitor):
     count waits until the engine has settled: common practice).
     """
 
-    EMISSION_SHARE = 0.015
-    CATALYST_SHARE = 0.12
-    SETTLE_S = 3.0
+    EMISSION_SHARE: ClassVar[float] = 0.015
+    CATALYST_SHARE: ClassVar[float] = 0.12
+    SETTLE_S: ClassVar[float] = 3.0
 
     def __init__(self, cylinders: int) -> None:
         self.cylinders = cylinders
@@ -248,8 +252,8 @@ BLOCKS = re.compile(r"P03(0|3)|P010|P01(1|2)|P017")
 class OncePerTrip(Monitor):
     """A monitor of one bank that gathers for a time and judges once in a trip; ready when every bank has judged."""
 
-    NAME = ""
-    CODES = ("", "")
+    NAME: ClassVar[str] = ""
+    CODES: ClassVar = ("", "")
 
     def __init__(self, bank: int) -> None:
         self.bank, self.code = bank, self.CODES[bank]
@@ -270,10 +274,10 @@ class OncePerTrip(Monitor):
 class UpstreamSensor(OncePerTrip):
     """At steady cruise the upstream sensor must follow the commanded dither."""
 
-    LIMIT = 0.35
-    NEED_S = 20.0
-    NAME = "oxygen sensor"
-    CODES = ("P0133", "P0153")
+    LIMIT: ClassVar[float] = 0.35
+    NEED_S: ClassVar[float] = 20.0
+    NAME: ClassVar[str] = "oxygen sensor"
+    CODES: ClassVar = ("P0133", "P0153")
 
     def start(self) -> None:
         self._time = self._swing = 0.0
@@ -297,10 +301,10 @@ class UpstreamSensor(OncePerTrip):
 class Catalyst(OncePerTrip):
     """At warm cruise the downstream sensor must stay quiet: the catalyst's store evens the mixture out."""
 
-    LIMIT = 0.20
-    NEED_S = 40.0
-    NAME = "catalyst"
-    CODES = ("P0420", "P0430")
+    LIMIT: ClassVar[float] = 0.20
+    NEED_S: ClassVar[float] = 40.0
+    NAME: ClassVar[str] = "catalyst"
+    CODES: ClassVar = ("P0420", "P0430")
 
     def start(self) -> None:
         self._time = self._path = 0.0
@@ -327,7 +331,8 @@ class Catalyst(OncePerTrip):
 class AirFlow(SlowMonitor):
     """The measured air against the throttle's own flow map."""
 
-    LIMIT, HOLD_S = 0.22, 10.0
+    LIMIT: ClassVar[float] = 0.22
+    HOLD_S: ClassVar[float] = 10.0
 
     def __init__(self, model: CarModel) -> None:
         self.code = "P0101" if model.flow_metered else "P0106"
@@ -357,7 +362,8 @@ class AirFlow(SlowMonitor):
 class IdleSpeed(SlowMonitor):
     """Idle speed against its target."""
 
-    OFF_RPM, HOLD_S = 200.0, 15.0
+    OFF_RPM: ClassVar[float] = 200.0
+    HOLD_S: ClassVar[float] = 15.0
 
     def __init__(self) -> None:
         self.start()

@@ -3,6 +3,8 @@ tightness. Limits: common practice, no source, but for the sizes of holes (13 CC
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from gumshoe.simulator.bus import cut_off
 from gumshoe.simulator.control import CLOSED, LeakTest
 from gumshoe.simulator.hybrid import ElectricDrive
@@ -14,8 +16,10 @@ from gumshoe.simulator.watch import SLOW_S, Lasting, SlowMonitor, Watch
 class CamAngles(SlowMonitor):
     """Every cam against its target once settled, and at rest against the crank."""
 
-    LIMIT_DEG, OFF_DEG = 8.0, 10.0
-    HOLD_S, RESTS_S = 4.0, 8.0
+    LIMIT_DEG: ClassVar[float] = 8.0
+    OFF_DEG: ClassVar[float] = 10.0
+    HOLD_S: ClassVar[float] = 4.0
+    RESTS_S: ClassVar[float] = 8.0
     MOVED = {
         "intake_b1": ("P0011", "P0012"),
         "exhaust_b1": ("P0014", "P0015"),
@@ -75,7 +79,9 @@ class CamAngles(SlowMonitor):
 class Positions(SlowMonitor):
     """Pedal and throttle: two tracks that must agree, and a plate that must follow."""
 
-    HOLD_S, FOLLOWS_S, OFF = 0.2, 1.0, 0.08
+    HOLD_S: ClassVar[float] = 0.2
+    FOLLOWS_S: ClassVar[float] = 1.0
+    OFF: ClassVar[float] = 0.08
 
     def __init__(self) -> None:
         self.start()
@@ -106,7 +112,8 @@ class Positions(SlowMonitor):
 class Charging(SlowMonitor):
     """The supply while the engine runs."""
 
-    LOW_V, HOLD_S = 11.8, 10.0
+    LOW_V: ClassVar[float] = 11.8
+    HOLD_S: ClassVar[float] = 10.0
     code = "P0562"
 
     def __init__(self) -> None:
@@ -129,8 +136,9 @@ class Charging(SlowMonitor):
 class Learnt(SlowMonitor):
     """What the control unit must have learnt before it can do its work: the throttle's stop, the crankshaft wheel."""
 
-    HOLD_S = 8.0
-    THROTTLE, CRANK = "P2176", "P0315"
+    HOLD_S: ClassVar[float] = 8.0
+    THROTTLE: ClassVar[str] = "P2176"
+    CRANK: ClassVar[str] = "P0315"
 
     def __init__(self) -> None:
         self.start()
@@ -155,7 +163,8 @@ class Learnt(SlowMonitor):
 class LostModules(SlowMonitor):
     """Control units that are no longer heard."""
 
-    HOLD_S, GOOD_S = 2.0, 20.0
+    HOLD_S: ClassVar[float] = 2.0
+    GOOD_S: ClassVar[float] = 20.0
     CODES = {"gearbox_module": "U0101", "brake_module": "U0121", "body_module": "U0140", "cluster": "U0155"}
 
     def __init__(self, parts: Parts) -> None:
@@ -177,7 +186,9 @@ class LostModules(SlowMonitor):
 class HybridPack(SlowMonitor):
     """The high-voltage battery's capacity: energy that went in or out for each share of charge that it moved."""
 
-    LEAST_SHARE, MOVES, PROOFS = 0.5, 0.04, 3
+    LEAST_SHARE: ClassVar[float] = 0.5
+    MOVES: ClassVar[float] = 0.04
+    PROOFS: ClassVar[int] = 3
     code = "P0A80"
 
     def __init__(self, drive: ElectricDrive) -> None:
@@ -206,7 +217,9 @@ class HybridPack(SlowMonitor):
 class RailPressure(SlowMonitor):
     """Pressure of the injection's rail against its target."""
 
-    SHORT_SHARE, OVER_SHARE, HOLD_S = 0.20, 0.25, 4.0
+    SHORT_SHARE: ClassVar[float] = 0.20
+    OVER_SHARE: ClassVar[float] = 0.25
+    HOLD_S: ClassVar[float] = 4.0
 
     def __init__(self) -> None:
         self.start()
@@ -234,12 +247,17 @@ class RailPressure(SlowMonitor):
 class TankLeak(SlowMonitor):
     """Once in a trip that began cold: the vent shut, vacuum drawn by the purge valve, then held and watched."""
 
-    NAME = "evaporative system"
-    PULL_KPA, LEAST_KPA, PULL_S, HOLD_S = -1.8, -0.6, 45.0, 15.0
-    LOST = (("P0442", 0.33), ("P0456", 0.09))
-    GROWS_KPA = -0.35
-    COLD_C, LEVELS_PCT, LOAD_PCT = 35.0, (15.0, 85.0), 55.0
-    CODES = ("P0455", "P0442", "P0456", "P0441")
+    NAME: ClassVar[str] = "evaporative system"
+    PULL_KPA: ClassVar[float] = -1.8
+    LEAST_KPA: ClassVar[float] = -0.6
+    PULL_S: ClassVar[float] = 45.0
+    HOLD_S: ClassVar[float] = 15.0
+    LOST: ClassVar = (("P0442", 0.33), ("P0456", 0.09))
+    GROWS_KPA: ClassVar[float] = -0.35
+    COLD_C: ClassVar[float] = 35.0
+    LEVELS_PCT: ClassVar = (15.0, 85.0)
+    LOAD_PCT: ClassVar[float] = 55.0
+    CODES: ClassVar = ("P0455", "P0442", "P0456", "P0441")
 
     def __init__(self) -> None:
         self.start()
@@ -303,9 +321,10 @@ class TankLeak(SlowMonitor):
 class Boost(SlowMonitor):
     """Boost against its target while the engine breathes enough to give it."""
 
-    SHORT_KPA = 20.0
-    HOLD_S = 2.5
-    LEAST_RPM, DIESEL_RPM = 1900.0, 1400.0
+    SHORT_KPA: ClassVar[float] = 20.0
+    HOLD_S: ClassVar[float] = 2.5
+    LEAST_RPM: ClassVar[float] = 1900.0
+    DIESEL_RPM: ClassVar[float] = 1400.0
     code = "P0299"
 
     def __init__(self) -> None:

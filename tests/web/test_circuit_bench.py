@@ -18,6 +18,7 @@ from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.suspects import services as suspects
+from gumshoe.web.vehicles.cars import car_of
 from tests.web.support import car, case_of, person, stand_in, start, stop_everything
 
 PART = frozenset({"part"})
@@ -205,7 +206,7 @@ class AtTheStandIn(TestCase):
                     break
                 probe = circuits.first_probe(case, "purge_valve")
                 assert probe
-                found = circuits.vehicles.measured(case.vehicle, made.circuit, probe)
+                found = car_of(case.vehicle).measure(made.circuit, probe)
                 assert found
                 typed = found.words if found.value is None else f"{found.value}"
                 circuits.record(case, user, "purge_valve", stand_for(probe), typed)
@@ -216,9 +217,7 @@ class AtTheStandIn(TestCase):
         runner = start(stand_in())
         runner.key("off")
         case = case_of(person(), car())
-        found = circuits.vehicles.measured(
-            case.vehicle, circuits.model_of(case, "purge_valve").circuit, Stand(plus="feed").probe
-        )
+        found = car_of(case.vehicle).measure(circuits.model_of(case, "purge_valve").circuit, Stand(plus="feed").probe)
         self.assertIn("key is off", found.words if found else "")
 
 

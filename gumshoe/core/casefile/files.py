@@ -11,6 +11,7 @@ from pydantic import TypeAdapter, ValidationError
 from gumshoe.core.casefile.model import CaseFile, CaseFileError
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.errors import BadInput
+from gumshoe.core.knowledge.renamed import present
 from gumshoe.core.powertrain.description import usual
 from gumshoe.core.signals.recording import MOST_REACH_S
 from gumshoe.core.words import plain
@@ -33,7 +34,7 @@ def read_case(text: str | bytes) -> CaseFile:
     if isinstance(raw, dict) and isinstance(raw.get("powertrain"), dict):
         raw = raw | {"powertrain": usual(raw["powertrain"])}
     try:
-        case = _CASE.validate_python(raw, strict=False)
+        case = _CASE.validate_python(of_today(raw), strict=False)
     except BadInput as error:
         raise CaseFileError(f"powertrain: {error.what}", remedies=error.remedies) from error
     except ValidationError as error:
@@ -54,6 +55,19 @@ def read_case(text: str | bytes) -> CaseFile:
             for stored in module.codes:
                 _code(f"scans.{number}.codes", stored.code)
     return case
+
+
+NAMES = frozenset({"test", "component", "repair", "suspect", "procedure", "off", "symptoms", "root_cause"})
+"""Keys whose values are names of the tables."""
+
+
+def of_today(raw: Any, key: str = "") -> Any:
+    """The document with names that were given up since as they are called today."""
+    if isinstance(raw, dict):
+        return {name: of_today(value, name) for name, value in raw.items()}
+    if isinstance(raw, list):
+        return [of_today(item, key) for item in raw]
+    return present(raw) if key in NAMES and isinstance(raw, str) else raw
 
 
 MOST_DEPTH = 30

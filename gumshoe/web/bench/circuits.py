@@ -27,6 +27,7 @@ from gumshoe.core.circuits.probing import shown_at, weights_after
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.parts import Local
+from gumshoe.core.knowledge.renamed import names_of
 from gumshoe.core.maps.strip import Strip, between, strip, value_words
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.work.offers import itself_at_fault, parts_shown
@@ -37,7 +38,7 @@ from gumshoe.web.bench.stand import Stand
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.suspects import judging
-from gumshoe.web.vehicles import services as vehicles
+from gumshoe.web.vehicles.cars import car_of
 
 KEPT = 32
 LEADING = 8
@@ -97,7 +98,9 @@ def stored(case: Case, name: str) -> list[Stored]:
     """Every reading at that circuit, in the order they were taken."""
     circuit = model_of(case, name).circuit
     found = []
-    for row in case.circuitreadings.filter(component=name).prefetch_related("doubts").select_related("by"):
+    for row in (
+        case.circuitreadings.filter(component__in=names_of(name)).prefetch_related("doubts").select_related("by")
+    ):
         probe = probe_of(row)
         doubts = list(row.doubts.all())
         counts = not doubts or doubts[-1].back
@@ -109,7 +112,7 @@ def reported(case: Case) -> list[tuple[str, list[Stored], CircuitConclusion | No
     """Every circuit that was measured: its words, its readings, its conclusion."""
     found = []
     for name in dict.fromkeys(case.circuitreadings.values_list("component", flat=True)):
-        concluded = case.circuitconclusions.filter(component=name).select_related("by").last()
+        concluded = case.circuitconclusions.filter(component__in=names_of(name)).select_related("by").last()
         found.append((model_of(case, name).circuit.words, stored(case, name), concluded))
     return found
 
@@ -241,7 +244,7 @@ def page(case: Case, name: str, stand: Stand) -> dict[str, Any]:
         checked(made, stand.probe)
         values = predicted(made, stand.probe)
         at_probe = strip(stand.probe, float(values[0]), shown_at(made, weights, values))
-        finding = vehicles.measured(case.vehicle, circuit, stand.probe)
+        finding = car_of(case.vehicle).measure(circuit, stand.probe)
     except GumshoeError as error:
         refused = f"{error.what} Try: {'; '.join(error.remedies)}." if error.remedies else error.what
     return {
@@ -276,6 +279,6 @@ def page(case: Case, name: str, stand: Stand) -> dict[str, Any]:
         ],
         "conclusion": found,
         "advice": advice_on(found),
-        "concluded": case.circuitconclusions.filter(component=name).select_related("by", "record").last(),
+        "concluded": case.circuitconclusions.filter(component__in=names_of(name)).select_related("by", "record").last(),
         "words": SHINES.get(stand.instrument),
     }

@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence
+from gumshoe.web.cases.fields import Named, Stored
+from gumshoe.web.cases.shapes import FIGURES, JUMPERS, MEASURED, READINGS, SAMPLES, TEXTS, TYPED
 
 
 class TestRecord(Evidence):
@@ -12,8 +14,8 @@ class TestRecord(Evidence):
 
     __test__ = False
 
-    test = models.CharField(max_length=60)
-    readings = models.JSONField(default=dict)
+    test = Named(max_length=60)
+    readings = Stored(READINGS, default=dict)
     outcome = models.CharField(max_length=40)
     note = models.CharField(max_length=300, blank=True)
 
@@ -35,13 +37,13 @@ class TestWithdrawn(Evidence):
 class CircuitReading(Evidence):
     """One reading at a circuit of the case: where the leads were, how it stood, what was shown and the number it is."""
 
-    component = models.CharField(max_length=80)
+    component = Named(max_length=80)
     instrument = models.CharField(max_length=40)
     plus = models.CharField(max_length=80)
     minus = models.CharField(max_length=80, blank=True)
     command = models.FloatField(default=0.0)
-    unplugged = models.JSONField(default=list)
-    jumpers = models.JSONField(default=list)
+    unplugged = Stored(TEXTS, default=list)
+    jumpers = Stored(JUMPERS, default=list)
     value = models.FloatField()
     shown = models.CharField(max_length=20)
 
@@ -56,7 +58,7 @@ class CircuitDoubt(Evidence):
 class CircuitConclusion(Evidence):
     """What the readings at a circuit came to, with those it rests on and the test record that makes it a clue."""
 
-    component = models.CharField(max_length=80)
+    component = Named(max_length=80)
     of = models.CharField(max_length=80, blank=True)
     outcome = models.CharField(max_length=40)
     probability = models.FloatField()
@@ -69,8 +71,8 @@ class HandMeasurement(Evidence):
     """A hand test that is arithmetic: what was typed, what it came to, and the guided test it was recorded as."""
 
     test = models.CharField(max_length=40)
-    typed = models.JSONField(default=dict)
-    figures = models.JSONField(default=list)
+    typed = Stored(TYPED, default=dict)
+    figures = Stored(FIGURES, default=list)
     verdict = models.CharField(max_length=30)
     words = models.CharField(max_length=400)
     record = models.ForeignKey(TestRecord, on_delete=models.PROTECT, null=True, related_name="+")
@@ -81,7 +83,7 @@ class CommandRun(Evidence):
     that it amounts to."""
 
     actuator = models.CharField(max_length=60)
-    samples = models.JSONField(default=list)
+    samples = Stored(SAMPLES, default=list)
     ended = models.CharField(max_length=200)
     verdict = models.CharField(max_length=40)
     words = models.CharField(max_length=300)
@@ -96,4 +98,4 @@ class ScopeTrace(Evidence):
     unit = models.CharField(max_length=10)
     count = models.PositiveIntegerField()
     packed = models.BinaryField()
-    measured = models.JSONField(default=dict)
+    measured = Stored(MEASURED, default=dict)

@@ -20,8 +20,9 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.suspects.judging import judged
 from gumshoe.web.ui.memo import once
 from gumshoe.web.ui.readers import said_in_shop, shop_scale, typed_in_shop
-from gumshoe.web.vehicles import services as vehicles
+from gumshoe.web.vehicles.cars import car_of
 from gumshoe.web.vehicles.links import speed_where_connected
+from gumshoe.web.vehicles.services import words_of
 
 
 def test_of(case: Case, name: str) -> TestRow:
@@ -91,11 +92,11 @@ def outcome_of(test: TestRow, name: str) -> OutcomeRow | None:
 
 def findings(case: Case, test: TestRow) -> list[dict[str, str]]:
     """What would be found at each point of the stand-in; empty for a real vehicle."""
-    if not case.vehicle.stand_in:
+    car, rows = car_of(case.vehicle), []
+    if not car.has_wires:
         return []
-    rows = []
     for reading in {row.point: row for row in reversed(test.readings)}.values():  # a point shows what it shows once
-        words = vehicles.finding(case.vehicle, reading.point)
+        words = words_of(car.finding(reading.point))
         rows.append({"label": reading.label, "words": words or "The stand-in has nothing to show at this point."})
     return rows[::-1]
 

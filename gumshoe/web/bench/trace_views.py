@@ -14,6 +14,7 @@ from gumshoe.web.accounts.rights import Right, needs
 from gumshoe.web.bench import circuits, traces
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
+from gumshoe.web.vehicles.cars import car_of
 
 
 @require_GET
@@ -78,7 +79,7 @@ def export(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 def _page(request: HttpRequest, case: Case, trouble: str = "", status: int = 200) -> HttpResponse:
     places: list[tuple[str, str]] = []
-    for name, words, _ in circuits.named(case) if case.vehicle.stand_in else ():
+    for name, words, _ in circuits.named(case) if car_of(case.vehicle).has_wires else ():
         circuit = circuits.model_of(case, name).circuit
         places += [(f"{name}/{place.node}", f"{words}: {place.words}") for place in circuit.places if not place.behind]
     context = folder(case, "bench", traces=traces.listed(case), places=places, trouble=trouble)

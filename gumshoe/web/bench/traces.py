@@ -18,7 +18,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench.models import ScopeTrace
 from gumshoe.web.cases.models import Case
-from gumshoe.web.vehicles import services as vehicles
+from gumshoe.web.vehicles.cars import car_of
 
 WIDTH, HEIGHT, LEFT = 640.0, 180.0, 46.0
 COLUMNS = 560
@@ -55,9 +55,8 @@ def record(case: Case, user: User, component: str, node: str, *, duty: float, hz
     probe = Probe(Instrument.SCOPE_HIGH, node, GROUND, Setting(duty if made.circuit.commanded else 0.0))
     checked(made, probe)
     seconds = 20.0 if moving or hz == 0.0 else 12.0 / hz
-    found = vehicles.recorded_scope(
-        case.vehicle, made.circuit, probe, hz=hz, seconds=min(seconds, MOST_SECONDS), moving=moving
-    )
+    car, seconds = car_of(case.vehicle), min(seconds, MOST_SECONDS)
+    found = car.record_scope(made.circuit, probe, hz=hz, seconds=seconds, moving=moving)
     if found is None:
         raise BadInput(
             "No stand-in is running behind this vehicle.", remedies=("read your oscilloscope's file instead",)

@@ -7,6 +7,8 @@ from django.db import models
 from django.utils import timezone
 
 from gumshoe.web.cases.evidence import Evidence
+from gumshoe.web.cases.fields import Stored
+from gumshoe.web.cases.shapes import DOCUMENT, ENTRIES, SYMPTOMS
 from gumshoe.web.vehicles.models import Vehicle
 
 
@@ -40,7 +42,7 @@ class Complaint(Evidence):
     """What the customer said. A later complaint of the same case supersedes the earlier one."""
 
     text = models.TextField(max_length=2000)
-    symptoms = models.JSONField(default=list, blank=True)
+    symptoms = Stored(SYMPTOMS, default=list, blank=True)
     lamp = models.CharField(max_length=10, choices=Lamp, default=Lamp.UNKNOWN, blank=True)
     conditions = models.CharField(max_length=200, blank=True)
     since = models.CharField(max_length=80, blank=True)
@@ -54,9 +56,9 @@ class Imported(Evidence):
     Names and times of the file's own people are kept here; an export gives them back unchanged.
     """
 
-    document = models.JSONField()
+    document = Stored(DOCUMENT)
     name = models.CharField(max_length=120, blank=True)
-    entries = models.JSONField(default=dict)
+    entries = Stored(ENTRIES, default=dict)
 
 
 class Reopened(Evidence):

@@ -6,6 +6,8 @@ from django.conf import settings
 from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence, EvidenceQuerySet
+from gumshoe.web.cases.fields import Stored
+from gumshoe.web.cases.shapes import CHANNELS, STRIPS
 
 
 class Recording(Evidence):
@@ -16,7 +18,7 @@ class Recording(Evidence):
 
     label = models.CharField(max_length=80)
     purpose = models.CharField(max_length=20, blank=True)
-    channels = models.JSONField(default=dict)
+    channels = Stored(CHANNELS, default=dict)
     origin = models.CharField(max_length=120, blank=True)
 
     @property
@@ -60,7 +62,7 @@ class Choice(models.Model):
 
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     case = models.ForeignKey("cases.Case", on_delete=models.CASCADE, related_name="+")
-    strips = models.JSONField(default=list)
+    strips = Stored(STRIPS, default=list)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=("user", "case"), name="one_choice_a_case")]
@@ -70,4 +72,4 @@ class Favourites(models.Model):
     """The strips somebody wants at hand in every case."""
 
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
-    strips = models.JSONField(default=list)
+    strips = Stored(STRIPS, default=list)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence, EvidenceQuerySet
+from gumshoe.web.cases.fields import Stored
+from gumshoe.web.cases.shapes import CONDITIONS, TEXTS
 from gumshoe.web.live.models import Recording
 from gumshoe.web.repairs.models import Clearing
 
@@ -38,8 +40,8 @@ class Judgement(Evidence):
 
     clearing = models.ForeignKey(Clearing, on_delete=models.PROTECT, related_name="judgements")
     verdict = models.CharField(max_length=12)
-    reasons = models.JSONField(default=list)
-    conditions = models.JSONField(default=list)
+    reasons = Stored(TEXTS, default=list)
+    conditions = Stored(CONDITIONS, default=list)
 
 
 class HandTried(Evidence):

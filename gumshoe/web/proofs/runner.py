@@ -8,11 +8,9 @@ import threading
 import time
 import zlib
 from collections.abc import Callable
-from dataclasses import asdict
 from typing import Any
 
 from django.db import connection as database
-from pydantic import TypeAdapter
 
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.errors import GumshoeError
@@ -21,6 +19,7 @@ from gumshoe.core.obd.link import Link
 from gumshoe.core.obd.pids import pid_table, split_current_data
 from gumshoe.core.obd.status import decode_status
 from gumshoe.core.proof.tracker import Condition, Observation, Tracker
+from gumshoe.core.stored import shape
 from gumshoe.web.proofs.models import ProofChunk, ProofDrive
 from gumshoe.web.vehicles.links import Connection
 
@@ -30,17 +29,18 @@ SLOW = (0x01, 0x08, 0x09, 0x1F, 0x41)
 ROUND_S = 0.03
 CODES_EVERY_S = 0.7
 FLUSH_S = 1.0
-_OBSERVATIONS = TypeAdapter(list[Observation])
+OBSERVATIONS = shape("observations of a proof drive", list[Observation])
 
 
 def pack(observations: list[Observation]) -> bytes:
     """Observations as compressed JSON."""
-    return zlib.compress(json.dumps([asdict(item) for item in observations], separators=(",", ":")).encode())
+    return zlib.compress(json.dumps(OBSERVATIONS.write(observations), separators=(",", ":")).encode())
 
 
 def unpack(data: bytes) -> list[Observation]:
     """The observations of a stored chunk."""
-    return _OBSERVATIONS.validate_json(zlib.decompress(bytes(data)))
+    found: list[Observation] = OBSERVATIONS.read(json.loads(zlib.decompress(bytes(data))))
+    return found
 
 
 def observe(link: Link, engine: int, *, codes: bool) -> Observation:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
-from functools import partial
 from operator import itemgetter
 from typing import Any
 
@@ -44,8 +43,9 @@ from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.ui.memo import once
 from gumshoe.web.ui.readers import for_shop
-from gumshoe.web.vehicles import services as vehicles
+from gumshoe.web.vehicles.cars import car_of
 from gumshoe.web.vehicles.links import connection
+from gumshoe.web.vehicles.services import in_words
 
 WARM_C = 70.0
 STILL_WARM = timedelta(minutes=20)
@@ -113,11 +113,8 @@ def still_to_drive(clearing: Clearing, tracker: Tracker) -> DrivePlan:
 
 def _is_warm(case: Case) -> bool:
     """Whether the engine is warm now: the stand-in shows it, of a real car the coolant in a scan made just now."""
-    if case.vehicle.stand_in:
-        try:
-            return float(vehicles.state(case.vehicle)["coolant_c"]) >= WARM_C
-        except GumshoeError:
-            return False
+    if (shown := car_of(case.vehicle).coolant_c()) is not None:
+        return shown >= WARM_C
     stored = scans.latest(case)
     snapshot = scans.snapshot_of(stored) if stored and timezone.now() - stored.at < STILL_WARM else None
     return bool(snapshot and snapshot.engine and snapshot.engine.values.get("coolant_c", 0.0) >= WARM_C)
@@ -143,11 +140,11 @@ def begin(case: Case, user: User) -> ProofDrive:
         tracker = replay(plan_of(clearing), recorded(clearing))
         plan = still_to_drive(clearing, tracker)
         trips = pieces_of(plan)
-        how = f"stand-in, {len(trips)} trip{'' if len(trips) == 1 else 's'}" if case.vehicle.stand_in else "road test"
+        car = car_of(case.vehicle)
+        how = car.drive_words(trips)
         drive = ProofDrive.objects.create(case=case, by=user, clearing=clearing, how=how)
-        if case.vehicle.stand_in:
-            vehicles.drive_trips(case.vehicle, trips)
-        runner.start(drive, connection(case.vehicle), tracker, partial(vehicles.keep_in_sight, case.vehicle))
+        car.drive(trips)
+        runner.start(drive, connection(case.vehicle), tracker, car.keep_in_sight)
         return drive
 
 
@@ -322,11 +319,9 @@ def state(case: Case) -> dict[str, Any]:
     shown["running"] = watcher is not None
     shown["trouble"] = watcher.trouble.what if watcher and watcher.trouble else ""
     shown["drive"] = None
-    if case.vehicle.stand_in and watcher is not None:
-        car = vehicles.state(case.vehicle)
-        shown["drive"] = {
-            key: car[key] for key in ("drive_share", "driving", "speedup", "rpm", "speed_words", "coolant_words")
-        }
+    progress = car_of(case.vehicle).progress() if watcher is not None else None
+    if progress is not None:
+        shown["drive"] = in_words(progress)
     return shown
 
 

@@ -23,6 +23,7 @@ from gumshoe.web.repairs import aftercare, offering
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.ui.responses import problem
+from gumshoe.web.vehicles.cars import car_of
 
 
 @needs(Right.SEE)
@@ -65,7 +66,7 @@ def _shown(clearing: Clearing | None) -> dict[str, Any]:
             "state": reverse("proofs:state", args=[case.pk]),
             "begin": reverse("proofs:begin", args=[case.pk]),
             "finish": reverse("proofs:finish", args=[case.pk]),
-            "standIn": bool(case.vehicle.stand_in),
+            "drivesItself": car_of(case.vehicle).drives_itself,
         },
     }
 

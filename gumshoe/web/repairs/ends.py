@@ -16,7 +16,7 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import working
 from gumshoe.web.repairs.models import LooseEnd, LooseEndClosed
 from gumshoe.web.ui.memo import once
-from gumshoe.web.vehicles import services as vehicles
+from gumshoe.web.vehicles.cars import car_of
 
 FLAT_HOURS = 12.0
 """How long the key of a stand-in is left on when its battery is to go flat."""
@@ -33,9 +33,9 @@ def open_end(case: Case, user: User, what: str, component: str, did: str = Loose
         raise BadInput("What was done: unplugged, removed, jumped, drained?")
     end = LooseEnd.objects.create(case=case, by=user, what=what.strip()[:160], component=component, did=did)
     if did == LooseEnd.Did.FLAT:
-        vehicles.leave_key_on(case.vehicle, FLAT_HOURS)
+        car_of(case.vehicle).leave_key_on(FLAT_HOURS)
     elif did in (LooseEnd.Did.OFF, LooseEnd.Did.REMOVED):
-        vehicles.set_plug(case.vehicle, component, off=True)
+        car_of(case.vehicle).set_plug(component, off=True)
     return end
 
 
@@ -55,9 +55,9 @@ def close_end(case: Case, user: User, end_pk: int, overruled: str = "", key_on: 
         raise ticked from error
     if not overruled:
         if end.did == LooseEnd.Did.FLAT:
-            vehicles.charge(case.vehicle)
+            car_of(case.vehicle).charge()
         else:
-            vehicles.set_plug(case.vehicle, end.component, off=False)
+            car_of(case.vehicle).set_plug(end.component, off=False)
     return closed
 
 

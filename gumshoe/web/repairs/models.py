@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence
+from gumshoe.web.cases.fields import Named, Stored
+from gumshoe.web.cases.shapes import CONDITIONS, MODULES, REASONS, TEXTS
 from gumshoe.web.scans.models import Scan
 
 
@@ -15,15 +17,15 @@ class Verdict(Evidence):
     considered.
     """
 
-    suspect = models.CharField(max_length=80)
+    suspect = Named(max_length=80)
     words = models.CharField(max_length=200)
     probability = models.FloatField()
     guess = models.BooleanField()
     standing = models.TextField()
     root_cause = models.CharField(max_length=200, blank=True)
-    proof = models.JSONField(default=list)
-    condemning = models.JSONField(default=list)
-    dropped = models.JSONField(default=list)
+    proof = Stored(REASONS, default=list)
+    condemning = Stored(REASONS, default=list)
+    dropped = Stored(REASONS, default=list)
 
     @property
     def review(self) -> Review | None:
@@ -55,7 +57,7 @@ class RootCause(Evidence):
     """Why the part of a verdict failed; the latest holds. ``suspect``: which suspect that is, where it is one."""
 
     verdict = models.ForeignKey(Verdict, on_delete=models.PROTECT, related_name="causes")
-    suspect = models.CharField(max_length=80, blank=True)
+    suspect = Named(max_length=80, blank=True)
     words = models.CharField(max_length=200)
 
 
@@ -75,9 +77,9 @@ class Line(Evidence):
     quality = models.CharField(max_length=12, blank=True)
     scope = models.CharField(max_length=14, blank=True)
     notes = models.CharField(max_length=300, blank=True)
-    repair = models.CharField(max_length=80)
+    repair = Named(max_length=80)
     words = models.CharField(max_length=200)
-    component = models.CharField(max_length=80)
+    component = Named(max_length=80)
     minutes = models.PositiveIntegerField()
     parts = models.DecimalField(max_digits=9, decimal_places=2)
     labour = models.DecimalField(max_digits=9, decimal_places=2)
@@ -143,7 +145,7 @@ class LooseEnd(Evidence):
         FLAT = "flat", "went flat"
 
     what = models.CharField(max_length=160)
-    component = models.CharField(max_length=80, blank=True)
+    component = Named(max_length=80, blank=True)
     did = models.CharField(max_length=8, choices=Did, default=Did.OFF)
 
 
@@ -169,13 +171,13 @@ class ProcedureRun(Evidence):
         LOST = "link lost", "link lost"
         BY_HAND = "by hand", "made by hand"
 
-    procedure = models.CharField(max_length=60)
+    procedure = Named(max_length=60)
     words = models.CharField(max_length=160)
     because = models.CharField(max_length=200, blank=True)
     outcome = models.CharField(max_length=10, choices=Outcome)
     reason = models.CharField(max_length=300, blank=True)
     left = models.CharField(max_length=300, blank=True)
-    conditions = models.JSONField(default=list)
+    conditions = Stored(CONDITIONS, default=list)
 
     @property
     def ended_well(self) -> bool:
@@ -187,7 +189,7 @@ class ClearingBegun(Evidence):
     ``modules``: which ones, and why one was not to be asked."""
 
     before = models.ForeignKey(Scan, on_delete=models.PROTECT, related_name="+")
-    modules = models.JSONField(default=list)
+    modules = Stored(MODULES, default=list)
     triage = models.BooleanField(default=False)
 
 
@@ -195,7 +197,7 @@ class ClearingOutcome(Evidence):
     """What became of every module that a clearing was about, stored as soon as the last one is known."""
 
     begun = models.OneToOneField(ClearingBegun, on_delete=models.PROTECT, related_name="outcome")
-    modules = models.JSONField(default=list)
+    modules = Stored(MODULES, default=list)
 
     @property
     def may_have_cleared(self) -> bool:
@@ -209,8 +211,8 @@ class Clearing(Evidence):
 
     before = models.ForeignKey(Scan, on_delete=models.PROTECT, related_name="+")
     after = models.ForeignKey(Scan, on_delete=models.PROTECT, related_name="+", null=True)
-    modules = models.JSONField(default=list)
+    modules = Stored(MODULES, default=list)
     triage = models.BooleanField(default=False)
     by_itself = models.BooleanField(default=False)
-    expected = models.JSONField(default=list)
+    expected = Stored(TEXTS, default=list)
     begun = models.OneToOneField(ClearingBegun, on_delete=models.PROTECT, related_name="clearing", null=True)

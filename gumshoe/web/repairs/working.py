@@ -18,7 +18,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs.models import Answer, Line, Work
-from gumshoe.web.vehicles import services as vehicles
+from gumshoe.web.vehicles.cars import car_of
 
 
 @dataclass(frozen=True)
@@ -94,10 +94,10 @@ def _carry_out(case: Case, line: Line) -> None:
     row = knowledge.repairs.get(line.repair)
     if row is None:
         if line.component:
-            vehicles.carry_out(case.vehicle, line.component, (), wiring=False)
+            car_of(case.vehicle).carry_out(line.component, (), wiring=False)
         return
     for one in members(knowledge, row) if line.scope == Scope.SET else (row,):
-        vehicles.carry_out(case.vehicle, one.component, knowledge.reached_by(one.id), wiring=one.wiring)
+        car_of(case.vehicle).carry_out(one.component, knowledge.reached_by(one.id), wiring=one.wiring)
 
 
 def put_in_new(knowledge: Knowledge, work: Work) -> bool:

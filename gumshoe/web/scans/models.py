@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence
+from gumshoe.web.cases.fields import Stored
+from gumshoe.web.cases.shapes import CYLINDERS, SNAPSHOT
 
 
 class Scan(Evidence):
@@ -20,7 +22,7 @@ class Scan(Evidence):
 
     why = models.CharField(max_length=16, choices=Why, default=Why.INTAKE)
     interrupted = models.BooleanField(default=False)
-    snapshot = models.JSONField(null=True)
+    snapshot = Stored(SNAPSHOT, null=True)
     frames = models.TextField(blank=True)
     link = models.CharField(max_length=80, blank=True)
     seconds = models.FloatField(default=0.0)
@@ -43,5 +45,5 @@ class VinAnswer(Evidence):
 class HandTest(Evidence):
     """Cylinders found dead by hand (spark tester, balance by unplugging); to be held against the counters."""
 
-    cylinders = models.JSONField(default=list)
+    cylinders = Stored(CYLINDERS, default=list)
     how = models.CharField(max_length=80)

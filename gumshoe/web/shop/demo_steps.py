@@ -30,7 +30,7 @@ from gumshoe.web.proofs.models import HandTried, ProofChunk, ProofDrive
 from gumshoe.web.repairs import clearing, offering, working
 from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.scans import services as scans
-from gumshoe.web.vehicles import services as cars
+from gumshoe.web.vehicles.cars import StandInCar
 from gumshoe.web.vehicles.links import connection
 from gumshoe.web.vehicles.models import Vehicle
 
@@ -44,7 +44,7 @@ def open_case(user: User, car: Vehicle, bay: str, complaint: dict[str, Any]) -> 
 
 
 def turn_key(car: Vehicle, position: str) -> None:
-    running = cars.runner_of(car)
+    running = StandInCar(car.stand_in).runner()
     running.stop_driving()
     running.skip(2.0)
     running.key(position)
@@ -53,7 +53,7 @@ def turn_key(car: Vehicle, position: str) -> None:
 
 def record(case: Case, user: User, purpose: str, rpm: float) -> None:
     """A guided recording with simulated time skipped between the answers."""
-    running = cars.runner_of(case.vehicle)
+    running = StandInCar(case.vehicle.stand_in).runner()
     running.key("on")
     running.key("start")
     running.hold_rpm(rpm)
@@ -146,8 +146,8 @@ def drive_skipped(case: Case, user: User, cleared: Clearing, trips: tuple[tuple[
     drive = ProofDrive.objects.create(
         case=case, by=user, clearing=cleared, how=f"stand-in, {len(wanted)} trips, time skipped"
     )
-    running = cars.runner_of(case.vehicle)
-    cars.drive_trips(case.vehicle, wanted, 1.0)
+    running = StandInCar(case.vehicle.stand_in).runner()
+    StandInCar(case.vehicle.stand_in, speedup=1.0).drive(wanted)
     observations, codes_at = [], 0.0
     with connection(case.vehicle).use() as link:
         while running.vehicle.driving:

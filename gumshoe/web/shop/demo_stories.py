@@ -20,7 +20,7 @@ from gumshoe.web.scans import services as scans
 from gumshoe.web.shop import demo_steps as steps
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles import description
-from gumshoe.web.vehicles import services as cars
+from gumshoe.web.vehicles.cars import car_of
 from gumshoe.web.vehicles.models import Vehicle
 
 VAN_CODES = """P0018 confirmed
@@ -125,7 +125,7 @@ def at_the_circuit(staff: dict[str, User], car: Vehicle) -> None:
     for command, node in ((0.0, "control"), (1.0, "feed")):
         stand = Stand(plus=node, command=command)
         circuit = circuits.model_of(case, "purge_valve").circuit
-        found = cars.measured(car, circuit, stand.probe)
+        found = car_of(car).measure(circuit, stand.probe)
         if found and found.value is not None:
             circuits.record(case, runa, "purge_valve", stand, str(found.value))
 

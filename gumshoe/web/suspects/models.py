@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence
+from gumshoe.web.cases.fields import Named
 from gumshoe.web.cases.models import Case
 
 
@@ -22,7 +23,7 @@ class Ruling(Evidence):
         WAY = "way", "way to work"
 
     kind = models.CharField(max_length=8, choices=Kind)
-    subject = models.CharField(max_length=160)
+    subject = Named(max_length=160)
     reason = models.CharField(max_length=300, blank=True)
 
 

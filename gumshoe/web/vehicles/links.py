@@ -10,15 +10,12 @@ from django.conf import settings
 
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.errors import BusFailure
-from gumshoe.core.obd.link import Addressing, BusFrame, Link, Timing, find_addressing, open_link
+from gumshoe.core.obd.link import BusFrame, Link, Timing
 from gumshoe.core.obd.present import find_engine, present_values
-from gumshoe.web.shop.models import Settings
-from gumshoe.web.vehicles import garage
+from gumshoe.web.vehicles.cars import NotReachable, car_of
 from gumshoe.web.vehicles.models import Vehicle
 
-
-class NotReachable(GumshoeError):
-    """There is no way to this vehicle from here."""
+__all__ = ["Connection", "NotReachable", "close_all", "connection", "speed_where_connected"]
 
 
 class Connection:
@@ -26,6 +23,7 @@ class Connection:
 
     def __init__(self, vehicle: Vehicle) -> None:
         self.vehicle_id, self.stand_in = vehicle.pk, vehicle.stand_in
+        self._vehicle = vehicle
         self._link: Link | None = None
         self._engine: int | None = None
         self._lock = threading.RLock()
@@ -76,26 +74,15 @@ class Connection:
     @property
     def words(self) -> str:
         """What the scan's record says about the link."""
-        if self.stand_in:
-            return "stand-in vehicle, virtual CAN"
-        shop = Settings.load()
-        return f"{shop.interface} {shop.channel}, {shop.bitrate // 1000} kbit/s"
+        return car_of(self._vehicle).words
+
+    @property
+    def is_there(self) -> bool:
+        """Whether it answers without an adapter being waited for."""
+        return self.is_open or car_of(self._vehicle).is_there
 
     def _open(self) -> Link:
-        timing = Timing(margin=settings.LINK_GRACE_S)
-        if self.stand_in:
-            if garage.runner(self.stand_in) is None:
-                raise NotReachable(
-                    "This stand-in vehicle is not running here.",
-                    remedies=("start the application with “python3 run.py demo”",),
-                )
-            return open_link("virtual", garage.channel_of(self.stand_in), timing=timing)
-        shop = Settings.load()
-
-        def factory(addressing: Addressing) -> Link:
-            return open_link(shop.interface, shop.channel, shop.bitrate, addressing=addressing, timing=timing)
-
-        return find_addressing(factory)
+        return car_of(self._vehicle).link(Timing(margin=settings.LINK_GRACE_S))
 
 
 _connections: dict[int, Connection] = {}
@@ -114,7 +101,7 @@ def connection(vehicle: Vehicle) -> Connection:
 def speed_where_connected(vehicle: Vehicle) -> float | None:
     """Engine speed now, where the car is connected anyway; None else: nobody waits for an adapter that is not there."""
     link_of = connection(vehicle)
-    if not (link_of.stand_in or link_of.is_open):
+    if not link_of.is_there:
         return None
     try:
         with link_of.use() as link:

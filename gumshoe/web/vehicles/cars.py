@@ -1,0 +1,158 @@
+"""The two ways to a vehicle (``core/car.py``): a real one by the shop's adapter, a stand-in of this process."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from gumshoe.core.car import Car, Shown
+from gumshoe.core.circuits.loops import Floats
+from gumshoe.core.circuits.netlist import Circuit, Probe
+from gumshoe.core.errors import GumshoeError
+from gumshoe.core.obd.link import Addressing, Link, Timing, find_addressing, open_link
+from gumshoe.simulator.drives import PIECES
+from gumshoe.simulator.garage import Runner
+from gumshoe.web.shop.models import Settings
+from gumshoe.web.vehicles import garage
+from gumshoe.web.vehicles.models import Vehicle
+
+DRIVE_SPEEDUP = 60.0
+
+
+class NotReachable(GumshoeError):
+    """There is no way to this vehicle from here."""
+
+
+class RealCar:
+    """A vehicle on the shop's adapter. What hands and eyes find there, somebody types in."""
+
+    drives_itself = has_wires = is_there = False
+
+    def __init__(self) -> None:
+        self._shop = Settings.load()
+        self.words = f"{self._shop.interface} {self._shop.channel}, {self._shop.bitrate // 1000} kbit/s"
+
+    def link(self, timing: Timing) -> Link:
+        shop = self._shop
+
+        def factory(addressing: Addressing) -> Link:
+            return open_link(shop.interface, shop.channel, shop.bitrate, addressing=addressing, timing=timing)
+
+        return find_addressing(factory)
+
+    def drive_words(self, trips: tuple[tuple[str, ...], ...]) -> str:
+        return "road test"
+
+    def drive(self, trips: tuple[tuple[str, ...], ...]) -> None:
+        return None
+
+    def keep_in_sight(self, look_s: float) -> None:
+        return None
+
+    def progress(self) -> dict[str, object] | None:
+        return None
+
+    def coolant_c(self) -> float | None:
+        return None
+
+    def finding(self, point: str) -> Shown | None:
+        return None
+
+    def measure(self, circuit: Circuit, probe: Probe) -> Shown | None:
+        return None
+
+    def record_scope(
+        self, circuit: Circuit, probe: Probe, *, hz: float, seconds: float, moving: bool
+    ) -> tuple[Floats, Floats] | None:
+        return None
+
+    def carry_out(self, component: str, reached: Iterable[str], *, wiring: bool) -> None:
+        return None
+
+    def set_plug(self, component: str, *, off: bool) -> None:
+        return None
+
+    def leave_key_on(self, hours: float) -> None:
+        return None
+
+    def charge(self) -> None:
+        return None
+
+
+class StandInCar:
+    """A stand-in of this process. One that does not run here is reached by nobody, and nothing is found at it."""
+
+    words = "stand-in vehicle, virtual CAN"
+    drives_itself = has_wires = is_there = True
+
+    def __init__(self, key: str, speedup: float = DRIVE_SPEEDUP) -> None:
+        self._key, self._speedup = key, speedup
+
+    @property
+    def _running(self) -> Runner | None:
+        return garage.runner(self._key)
+
+    def runner(self) -> Runner:
+        """The running stand-in. Raises NotReachable when there is none."""
+        found = self._running
+        if found is None:
+            raise NotReachable(
+                "This stand-in vehicle is not running here.",
+                remedies=("start the application with “python3 run.py demo”",),
+            )
+        return found
+
+    def link(self, timing: Timing) -> Link:
+        self.runner()
+        return open_link("virtual", garage.channel_of(self._key), timing=timing)
+
+    def drive_words(self, trips: tuple[tuple[str, ...], ...]) -> str:
+        return f"stand-in, {len(trips)} trip{'' if len(trips) == 1 else 's'}"
+
+    def drive(self, trips: tuple[tuple[str, ...], ...]) -> None:
+        known = tuple(tuple(name for name in names if name in PIECES) for names in trips)
+        self.runner().drive_pieces(tuple(names for names in known if names), self._speedup)
+
+    def keep_in_sight(self, look_s: float) -> None:
+        if self._running:
+            self._running.keep_in_sight(look_s)
+
+    def progress(self) -> dict[str, object] | None:
+        seen = self.runner().state()
+        return {key: seen[key] for key in ("drive_share", "driving", "speedup", "rpm", "speed_kmh", "coolant_c")}
+
+    def coolant_c(self) -> float | None:
+        return float(self._running.state()["coolant_c"]) if self._running else None
+
+    def finding(self, point: str) -> Shown | None:
+        return self._running.look(point) if self._running else None
+
+    def measure(self, circuit: Circuit, probe: Probe) -> Shown | None:
+        return self._running.measure(circuit, probe) if self._running else None
+
+    def record_scope(
+        self, circuit: Circuit, probe: Probe, *, hz: float, seconds: float, moving: bool
+    ) -> tuple[Floats, Floats] | None:
+        if self._running is None:
+            return None
+        return self._running.record_scope(circuit, probe, hz=hz, seconds=seconds, moving=moving)
+
+    def carry_out(self, component: str, reached: Iterable[str], *, wiring: bool) -> None:
+        if self._running:
+            self._running.carry_out(component, reached, wiring=wiring)
+
+    def set_plug(self, component: str, *, off: bool) -> None:
+        if self._running and component:
+            self._running.set_plug(component, off=off)
+
+    def leave_key_on(self, hours: float) -> None:
+        if self._running:
+            self._running.leave_key_on(hours)
+
+    def charge(self) -> None:
+        if self._running:
+            self._running.charge()
+
+
+def car_of(vehicle: Vehicle) -> Car:
+    """The way to a vehicle."""
+    return StandInCar(vehicle.stand_in) if vehicle.stand_in else RealCar()
