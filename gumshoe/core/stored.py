@@ -42,8 +42,8 @@ class StoredShape(Generic[T]):
         return len(self.upgrades)
 
     def write(self, value: T) -> dict[str, Any]:
-        """The plain value to store, with its version."""
-        return {"v": self.version, "body": self.adapter.dump_python(value, mode="json")}
+        """The plain value to store, with its version. Raises StoredCannotBeRead for one that is not of this shape."""
+        return {"v": self.version, "body": self.adapter.dump_python(self._checked(value), mode="json")}
 
     def read(self, raw: Any) -> T:
         """What was stored, in the present shape. Raises StoredCannotBeRead naming the place."""
@@ -53,6 +53,9 @@ class StoredShape(Generic[T]):
             raise StoredCannotBeRead(f"{self.name}: stored as version {version}; this one knows up to {self.version}.")
         for upgrade in self.upgrades[version:]:
             body = upgrade(body)
+        return self._checked(body)
+
+    def _checked(self, body: Any) -> T:
         try:
             return self.adapter.validate_python(body)
         except ValidationError as error:

@@ -9,6 +9,7 @@ from unittest import mock
 from gumshoe.core.obd.link import open_link
 from gumshoe.simulator import garage
 from gumshoe.simulator.garage import Runner
+from tests.until import until
 from tests.web import support
 
 
@@ -22,10 +23,7 @@ class Sleeping(unittest.TestCase):
         self.addCleanup(self.runner.stop)
 
     def slept(self) -> None:
-        until = time.monotonic() + 5.0
-        while not self.runner.asleep and time.monotonic() < until:
-            time.sleep(0.02)
-        self.assertTrue(self.runner.asleep)
+        until(lambda: self.runner.asleep)
 
     def test_it_sleeps_and_its_time_stands_still(self) -> None:
         self.runner.key("on")

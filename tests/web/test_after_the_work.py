@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import time
 from dataclasses import replace
 from datetime import timedelta
 
@@ -32,6 +31,7 @@ from gumshoe.web.shop import demo_steps, history
 from gumshoe.web.suspects import judging
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.models import Vehicle
+from tests.until import until
 from tests.web import support
 from tests.web.test_work import WithCar
 
@@ -50,9 +50,8 @@ class AfterTheWork(WithCar):
 
     def run_to_its_end(self, procedure: str, seconds: float) -> None:
         """A procedure, with simulated time skipped once the control unit has begun it."""
-        run, until = aftercare.start(self.case, procedure), time.monotonic() + 10.0
-        while self.runner.vehicle.routines.running is None and run.is_alive() and time.monotonic() < until:
-            time.sleep(0.02)
+        run = aftercare.start(self.case, procedure)
+        until(lambda: self.runner.vehicle.routines.running is not None or not run.is_alive())
         self.runner.skip(seconds)
         run.join(10.0)
 

@@ -1,6 +1,5 @@
 """Commands and traces on their pages: interlocks, following and standing still, given back when the page is left."""
 
-import time
 from dataclasses import replace
 from html import unescape
 
@@ -13,12 +12,15 @@ from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.signals.scope import Trace, read_csv, write_csv
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.bench import commanding
+from gumshoe.web.bench.commanding import CommandThread
 from gumshoe.web.bench.models import CommandRun, HandMeasurement, ScopeTrace, TestRecord
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.models import Case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects.judging import judged
 from gumshoe.web.vehicles.models import Vehicle
+from tests.until import until
 from tests.web.support import car, case_of, person, stand_in, start, stop_everything
 
 
@@ -34,26 +36,29 @@ class Commands(TestCase):
         return reverse(f"bench:command{action}", args=(self.case.pk, name))
 
     def until(self, name: str, wanted: str, seconds: float = 9.0) -> dict:  # type: ignore[type-arg]
-        end = time.monotonic() + seconds
-        while time.monotonic() < end:
+        def asked() -> dict | None:  # type: ignore[type-arg]
             state = self.client.get(self.url("_state", name), headers={"Accept": "application/json"}).json()
-            if (wanted == "ended") != state["running"]:
-                return state
-            time.sleep(0.1)
-        raise AssertionError(f"never {wanted}")
+            return state if (wanted == "ended") != state["running"] else None
+
+        return until(asked, seconds)  # type: ignore[return-value]
 
     def stand(self, name: str, seconds: float) -> None:
         """Leave the command standing so long after its first sample, however slow the machine is."""
         run = commanding.of(self.vehicle, name)
         assert run
-        before, end = len(run.taken()), time.monotonic() + 30.0
-        while time.monotonic() < end:
+        before = len(run.taken())
+
+        def stood() -> bool:
             self.until(name, "running")
             taken = [when for when, value, _ in run.taken()[before:] if run.value in (None, value)]
-            if taken and taken[-1] - taken[0] >= seconds:
-                return
-            time.sleep(0.1)
-        raise AssertionError("no samples came")
+            return bool(taken) and taken[-1] - taken[0] >= seconds
+
+        until(stood, 30.0)
+
+    def eight_more(self, case: Case, run: CommandThread) -> None:
+        """Look at a command until eight more samples have come."""
+        enough = len(run.taken()) + 8
+        until(lambda: commanding.state(case, self.user, "intake_phaser_valve") and len(run.taken()) >= enough, 30.0)
 
     def test_steps_are_followed_and_kept(self) -> None:
         runner = start(stand_in())
@@ -97,10 +102,7 @@ class Commands(TestCase):
         run = commanding.start(case, "intake_phaser_valve")
         for value in (0.0, 60.0, 0.0):
             run.set(value)
-            before, end = len(run.taken()), time.monotonic() + 30.0
-            while len(run.taken()) < before + 8 and time.monotonic() < end:
-                commanding.state(case, self.user, "intake_phaser_valve")
-                time.sleep(0.1)
+            self.eight_more(case, run)
         run.stop()
         self.assertIn("one cam lags or sticks", commanding.state(case, self.user, "intake_phaser_valve")["words"])
         row = CommandRun.objects.get()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import re
 from typing import Any
 
@@ -130,7 +131,9 @@ class Security(TestCase):
             self.assertIn("&lt;img src=x", content)
 
     def test_deployment_check_finds_only_what_tls_decides(self) -> None:
-        call_command("check")
+        said = io.StringIO()
+        call_command("check", stderr=said, stdout=said)
+        self.assertIn("no issues", said.getvalue())
 
 
 class AppendOnly(TestCase):

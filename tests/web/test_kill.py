@@ -22,6 +22,7 @@ import urllib.request
 from pathlib import Path
 
 from gumshoe.core.signals.packing import unpack
+from tests.until import until
 
 ROOT = Path(__file__).resolve().parents[2]
 SERVER = """
@@ -106,10 +107,7 @@ class Killed(unittest.TestCase):
             self.addCleanup(server.kill)
             server.post("/sign-in/", "/sign-in/", username="tess", password="a-long-test-password")
             server.post("/cases/1/scan/now/", "/cases/1/scan/")
-            for _ in range(40):
-                if json.loads(server.get("/cases/1/live/news/"))["region"] == "warm idle":
-                    break
-                time.sleep(0.1)
+            until(lambda: json.loads(server.get("/cases/1/live/news/"))["region"] == "warm idle")
             server.post("/cases/1/live/begin/", "/cases/1/live/", purpose="idle")
             began = time.time()
             time.sleep(4.0)
@@ -133,6 +131,11 @@ class Killed(unittest.TestCase):
             again.post("/sign-in/", "/sign-in/", username="tess", password="a-long-test-password")
             self.assertIn("Warm idle", again.get("/cases/1/live/"))
 
+    @staticmethod
+    def _written(folder: Path) -> list[Path]:
+        """The scan's journal, once it holds a part of the scan."""
+        return [path for path in (folder / "journal").glob("scan-*.log") if len(path.read_text().splitlines()) >= 20]
+
     def test_a_scan_killed_in_the_middle_keeps_its_frames(self) -> None:
         with tempfile.TemporaryDirectory(prefix="gumshoe-kill-") as name:
             folder = Path(name)
@@ -141,13 +144,7 @@ class Killed(unittest.TestCase):
             server.post("/sign-in/", "/sign-in/", username="tess", password="a-long-test-password")
             scanning = threading.Thread(target=self._scan_until_killed, args=(server,))
             scanning.start()
-            journal: list[Path] = []
-            deadline = time.monotonic() + 10.0
-            while time.monotonic() < deadline:
-                journal = list((folder / "journal").glob("scan-*.log"))
-                if journal and len(journal[0].read_text().splitlines()) >= 20:
-                    break
-                time.sleep(0.05)
+            journal = until(lambda: self._written(folder))
             server.kill()
             scanning.join(10.0)
             heard = journal[0].read_text().splitlines()

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import time
 import zlib
-from collections.abc import Callable
 from random import Random
 from unittest import mock
 
@@ -27,16 +26,8 @@ from gumshoe.web.repairs import clearing, offering, working
 from gumshoe.web.scans import services as scans
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.links import connection
+from tests.until import until
 from tests.web.test_work import WithCar
-
-
-def until(condition: Callable[[], object], seconds: float = 8.0) -> None:
-    """Wait for something another thread does."""
-    end = time.monotonic() + seconds
-    while not condition():
-        if time.monotonic() > end:
-            raise AssertionError("it did not happen in time")
-        time.sleep(0.05)
 
 
 class Live(WithCar):
@@ -112,6 +103,10 @@ class Live(WithCar):
         until(lambda: live.news(self.case, 0)["trouble"] is None)
         self.assertIsNot(connection(self.car)._link, link)
 
+    def samples(self) -> int:
+        """How many the recording that runs holds."""
+        return int(live.news(self.case, 0)["recording"]["samples"])
+
     def test_a_full_disk_keeps_what_came_and_stores_it_later(self) -> None:
         self.idle()
         until(lambda: live.news(self.case, 0)["region"] == "warm idle")
@@ -123,8 +118,8 @@ class Live(WithCar):
             told = live.news(self.case, 0)["trouble"]
             self.assertIn("disk is full", told["what"])
             self.assertIn("make room on the disk", told["remedies"])
-            time.sleep(1.5)
-            held = live.news(self.case, 0)["recording"]["samples"]
+            enough = self.samples() + 100
+            held = until(lambda: told if (told := self.samples()) >= enough else 0)
         until(lambda: recording.chunks.count() >= 2)
         until(lambda: live.news(self.case, 0)["trouble"] is None)
         live.stop(self.case)

@@ -9,7 +9,6 @@ import socket
 import subprocess
 import sys
 import tempfile
-import time
 import unittest
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -17,9 +16,16 @@ from pathlib import Path
 from urllib.parse import urlencode
 
 from gumshoe.web.shop import serving
+from tests.until import until
 
 ROOT = Path(__file__).resolve().parents[2]
 PROXIED = {"X-Forwarded-Proto": "https", "X-Forwarded-For": "203.0.113.7", "Host": "shop.example"}
+
+
+def listens(port: int) -> bool:
+    """Whether something answers on that port of this machine."""
+    with socket.socket() as probe:
+        return probe.connect_ex(("127.0.0.1", port)) == 0
 
 
 def manage(folder: Path, *arguments: str, **environment: str) -> subprocess.Popen[str]:
@@ -47,11 +53,7 @@ def served(folder: Path, **environment: str) -> Iterator[tuple[int, str]]:
             said += line
             if "serves at" in line:
                 break
-        for _ in range(100):
-            with socket.socket() as probe:
-                if probe.connect_ex(("127.0.0.1", port)) == 0:
-                    break
-            time.sleep(0.05)
+        until(lambda: listens(port))
         found = re.search(r"password (\S+)", said)
         yield port, found[1] if found else ""
     finally:

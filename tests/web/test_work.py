@@ -33,6 +33,7 @@ from gumshoe.web.shop.models import Settings
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.links import connection
 from gumshoe.web.vehicles.models import Vehicle
+from tests.until import until
 from tests.web import support
 
 LEAK = "crankcase-hose-split"
@@ -233,11 +234,7 @@ class Working(WithCar):
         self.key("on")
         self.key("start")
         self.runner.skip(40.0)
-        news = live.news(self.case, 0)
-        deadline = time.monotonic() + 5.0
-        while not news["columns"] and time.monotonic() < deadline:
-            time.sleep(0.1)
-            news = live.news(self.case, 0)
+        news = until(lambda: told if (told := live.news(self.case, 0))["columns"] else None)
         self.assertEqual(news["region"], "warm idle")
         self.assertTrue(news["bands"]["total_trim_b1_pct"]["high"] < news["now"]["total_trim_b1_pct"])
         with self.assertRaisesRegex(BadInput, "2500 rpm, standing"):
@@ -246,13 +243,8 @@ class Working(WithCar):
             recording = live.begin(self.case, self.tess, "idle")
         with self.assertRaisesRegex(BadInput, "running already"):
             live.begin(self.case, self.tess, "idle")
-        deadline = time.monotonic() + 20.0
-        while not recording.chunks.exists() and time.monotonic() < deadline:
-            time.sleep(0.05)
-        self.assertTrue(recording.chunks.exists())  # stored while it runs
-        while not recording.chunks.filter(last=True).exists() and time.monotonic() < deadline:
-            time.sleep(0.1)
-        self.assertTrue(recording.chunks.filter(last=True).exists())
+        until(recording.chunks.exists, 20.0)  # stored while it runs
+        until(recording.chunks.filter(last=True).exists, 20.0)
         self.assertGreater(store.load(recording).seconds, 1.5)
         feed.stop_all()
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from gumshoe.core.clues.known import KnownCause, explained_by
 from gumshoe.core.clues.misfire import read_misfire
 from gumshoe.core.clues.model import Clue, ClueKind
-from gumshoe.core.codes import CodeState
+from gumshoe.core.codes import POWERTRAIN, CodeState, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.rows import Specification, VariableRow
@@ -196,7 +196,7 @@ def _telling_absence(present: set[str], evidence: OnRecord, knowledge: Knowledge
             shown = 1.0 if nothing_said else shown
         if shown >= RAISES:
             for code, chance in row.codes.items():
-                if chance >= TELLS and code.startswith("P"):
+                if chance >= TELLS and told_by(code).system == POWERTRAIN:
                     worth[code] = worth.get(code, 0.0) + row.rate * shown * chance
     return set(sorted(worth, key=lambda code: (-worth[code], code))[:MOST_ABSENT])
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from gumshoe.core.codes import CodeState
+from gumshoe.core.codes import CodeState, misfiring_cylinder
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.obd.snapshot import ModuleSnapshot
 from gumshoe.core.powertrain.description import Powertrain
@@ -58,7 +58,7 @@ class MisfireReading:
 
 def cylinders_named(codes: Iterable[str]) -> list[int]:
     """The cylinders that misfire codes name: P0301 to P0312."""
-    return [int(code[3:]) for code in codes if code[:3] == "P03" and code[3:].isdigit() and 1 <= int(code[3:]) <= 12]
+    return [cylinder for code in codes if (cylinder := misfiring_cylinder(code)) is not None]
 
 
 def misfire_counts(module: ModuleSnapshot, test: int = LAST_TEST) -> dict[int, int]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from gumshoe.core.codes import POWERTRAIN, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot
 
@@ -29,7 +30,9 @@ def scan_notes(snapshot: Snapshot | None, engine: ModuleSnapshot | None, knowled
             module
             for module in snapshot.modules
             if any(
-                code.code in knowledge.codes and knowledge.codes[code.code].kind in SUPPLY_KINDS and code.code[0] != "P"
+                code.code in knowledge.codes
+                and knowledge.codes[code.code].kind in SUPPLY_KINDS
+                and told_by(code.code).system != POWERTRAIN
                 for code in module.codes
             )
         ]

@@ -1,5 +1,25 @@
 """Trouble codes: two bytes on the bus, five characters on the screen, and what the digits alone tell."""
 
-from gumshoe.core.codes.numbers import CodeState, Structure, TroubleCode, find_codes, structure
+from gumshoe.core.codes.numbers import (
+    NETWORK,
+    POWERTRAIN,
+    CodeState,
+    Structure,
+    TroubleCode,
+    find_codes,
+    misfiring_cylinder,
+    structure,
+    told_by,
+)
 
-__all__ = ["CodeState", "Structure", "TroubleCode", "find_codes", "structure"]
+__all__ = [
+    "NETWORK",
+    "POWERTRAIN",
+    "CodeState",
+    "Structure",
+    "TroubleCode",
+    "find_codes",
+    "misfiring_cylinder",
+    "structure",
+    "told_by",
+]

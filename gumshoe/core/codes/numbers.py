@@ -9,11 +9,13 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cache
 
 from gumshoe.core.errors import BadInput
 
 _SYSTEMS = "PCBU"
-_SYSTEM_WORDS = {"P": "powertrain", "C": "chassis", "B": "body", "U": "network"}
+POWERTRAIN, NETWORK, TRANSMISSION = "powertrain", "network", "transmission"
+_SYSTEM_WORDS = {"P": POWERTRAIN, "C": "chassis", "B": "body", "U": NETWORK}
 _AREAS = {
     "0": "fuel and air metering, auxiliary emission control",
     "1": "fuel and air metering",
@@ -22,9 +24,9 @@ _AREAS = {
     "4": "auxiliary emission control",
     "5": "vehicle speed, idle control, auxiliary inputs",
     "6": "control unit and its outputs",
-    "7": "transmission",
-    "8": "transmission",
-    "9": "transmission",
+    "7": TRANSMISSION,
+    "8": TRANSMISSION,
+    "9": TRANSMISSION,
     "A": "hybrid drive",
     "B": "hybrid drive",
     "C": "hybrid drive",
@@ -88,6 +90,11 @@ class Structure:
     area: str
 
     @property
+    def gearbox(self) -> bool:
+        """Whether it is of the transmission's own area."""
+        return self.area == TRANSMISSION
+
+    @property
     def words(self) -> str:
         owner = "standardised code" if self.standardised else "the maker's own code"
         return f"{self.system}, {owner}" + (f", {self.area}" if self.area else "")
@@ -106,6 +113,18 @@ def structure(code: TroubleCode) -> Structure:
         standardised = digit == "0" or (letter == "U" and digit == "3")
     words = _AREAS.get(area, "") if letter == "P" and standardised else ""
     return Structure(_SYSTEM_WORDS[letter], standardised, words)
+
+
+@cache
+def told_by(number: str) -> Structure:
+    """What a code's number tells by itself."""
+    return structure(TroubleCode(number))
+
+
+def misfiring_cylinder(number: str) -> int | None:
+    """The cylinder that a misfire code names: P0301 to P0312 (SAE J2012 [M]); None for any other code."""
+    cylinder = int(number[3:]) if number.startswith("P03") and number[3:].isdigit() else 0
+    return cylinder if 1 <= cylinder <= 12 else None
 
 
 def find_codes(text: str) -> tuple[TroubleCode, ...]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
+from gumshoe.core.codes import POWERTRAIN, told_by
 from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.code_index import CodeIndex
 from gumshoe.core.knowledge.rows import EffectRow, FaultRow
@@ -14,8 +15,6 @@ SMALL_EFFECT = 0.02
 """A code that a suspect would drag behind it more rarely than this is left to the leak."""
 DIRECT = 0.15
 """From this chance in its own table on, a code is the suspect's own and not an echo."""
-GEARBOX_AREAS = ("07", "08", "09", "27", "28")
-"""Second and third character of the codes of transmissions (SAE J2012, from memory)."""
 
 
 def echoed(name: str, index: CodeIndex, banks: int) -> tuple[str, ...]:
@@ -45,14 +44,16 @@ def _signal_chance(row: FaultRow, index: CodeIndex) -> float:
     own = [
         chance
         for number, chance in row.codes.items()
-        if number.startswith("P") and number[1:3] not in GEARBOX_AREAS and rank_of(index.rows[number].kind) == 0
+        if told_by(number).system == POWERTRAIN
+        and not told_by(number).gearbox
+        and rank_of(index.rows[number].kind) == 0
     ]
     return max(own, default=0.0)
 
 
 def _gearbox_chance(row: FaultRow, _index: CodeIndex) -> float:
     """How surely the suspect raises a code of the gearbox's own."""
-    own = [chance for number, chance in row.codes.items() if number[0] == "P" and number[1:3] in GEARBOX_AREAS]
+    own = [chance for number, chance in row.codes.items() if told_by(number).gearbox]
     return max(own, default=0.0)
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from textwrap import wrap
 
+from gumshoe.core.codes import NETWORK, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.parts import Component
 from gumshoe.core.knowledge.rows import TestRow
@@ -74,7 +75,7 @@ def systems_of(knowledge: Knowledge) -> tuple[SystemRow, ...]:
 
 def system_map(row: SystemRow, knowledge: Knowledge, present: Iterable[str] = ()) -> SystemMap:
     """Draw one system for this powertrain."""
-    codes = tuple(code for code in present if row.network or not code.startswith("U"))
+    codes = tuple(code for code in present if row.network or told_by(code).system != NETWORK)
     boxes = {}
     for box in row.boxes:
         parts = _parts(box, knowledge)

@@ -14,7 +14,7 @@ from functools import cache
 from pathlib import Path
 
 from gumshoe.core.clues.known import KnownCause, unplugged
-from gumshoe.core.codes import CodeState
+from gumshoe.core.codes import POWERTRAIN, CodeState, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.knowledge.values import Chance, CodeOrNumber, PartClass, Row, Words
@@ -22,6 +22,8 @@ from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.suspects.relations import PREDICTS, CodesRead, Role
 
 FILE = Path(__file__).parent / "provoked.toml"
+GEARBOX_UNIT = frozenset({"transmission fluid temperature"})
+"""What the gearbox's control unit tells of under numbers of another area."""
 UNKNOWN_KEY = 0.5
 """What a chance is worth where nobody knows whether the key was on."""
 WORTH_EXPECTING = PREDICTS
@@ -219,9 +221,10 @@ def _held(scan: Snapshot | None) -> set[tuple[int, str]]:
 def where_of(code: str, knowledge: Knowledge) -> str:
     """In which control unit a code of the work usually stands."""
     row = knowledge.codes.get(code)
-    if code[0] in "UBC":
+    told = told_by(code)
+    if told.system != POWERTRAIN:
         return "any control unit"
-    if code[:3] in ("P07", "P08", "P09") or (row is not None and row.component.startswith("transmission")):
+    if told.gearbox or (row is not None and row.component in GEARBOX_UNIT):
         return "transmission"
     if row is not None and row.component == "immobiliser key":
         return "body or engine"

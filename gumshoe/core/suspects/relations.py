@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from gumshoe.core.clues.known import KnownCause, explained_by
-from gumshoe.core.codes import CodeState, TroubleCode, structure
+from gumshoe.core.codes import POWERTRAIN, CodeState, TroubleCode, structure, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import failure_words, rank_of
 from gumshoe.core.knowledge.rows import CodeRow, FaultRow
@@ -264,7 +264,9 @@ class _Reader:
             if effect.source == "misfire":
                 continue
             dragged = self.knowledge.index.strengths(effect.raises, self.knowledge.powertrain.banks)
-            cause = next((code for code in readings if code.startswith("P") and code not in dragged), None)
+            cause = next(
+                (code for code in readings if told_by(code).system == POWERTRAIN and code not in dragged), None
+            )
             for code, item in list(readings.items()):
                 if cause and code in dragged and item.role is Role.SEPARATE:
                     readings[code] = replace(item, role=Role.ECHO, reason=_after(cause, effect.why), after=cause)
