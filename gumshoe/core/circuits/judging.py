@@ -16,6 +16,7 @@ from gumshoe.core.circuits.netlist import GROUND, Circuit, Instrument, Kind
 from gumshoe.core.circuits.probing import EXCLUDED, ProbeReading, contradiction, fit, likelihood, weights_after
 from gumshoe.core.circuits.solver import METER_OHM, meter, solve
 from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.values import CheckOutcome
 
 ENOUGH = 0.95
 """Probability at which a conclusion stands."""
@@ -170,7 +171,7 @@ def outcome_of(fault: Fault) -> str:
     if fault.of == "unit":
         return "unit"
     if fault.of not in ("", "relay") and not fault.of.startswith(WIRING_OF):
-        return "part"
+        return CheckOutcome.PART
     return OUTCOMES.get(fault.mode, "open")
 
 
@@ -181,15 +182,16 @@ def advice_on(found: Conclusion) -> str:
 
 def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple[str, str] | None:
     """The circuit check and the outcome that say the same as a conclusion; None when there is none to say it."""
+    outcome: str
     if found.outcome == "unit":
-        target, outcome = "engine_module", "part"
+        target, outcome = "engine_module", CheckOutcome.PART
     elif found.outcome == "bad":
         target, outcome = _point(knowledge, circuit, found.of), "bad"
         if not target:  # nothing else hangs on it: it is this part's own wiring
             target, outcome = circuit.id, "open"
     else:
         target, outcome = found.member or circuit.id, found.outcome
-        if outcome == "part" and found.faults[0].mode == "open":
+        if outcome == CheckOutcome.PART and found.faults[0].mode == "open":
             outcome = "open"  # the check says of an open winding what it says of an open wire
         if circuit.id in knowledge.points and not found.member and outcome != "good":
             return None

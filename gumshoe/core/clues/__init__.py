@@ -4,7 +4,7 @@ from gumshoe.core.clues.described import Told, told_by_bus
 from gumshoe.core.clues.extract import OnRecord, TestOutcome, extract, outdated_tests
 from gumshoe.core.clues.known import KnownCause, explained_by
 from gumshoe.core.clues.misfire import MisfireReading, read_misfire
-from gumshoe.core.clues.model import Clue, ClueKind
+from gumshoe.core.clues.model import Clue, ClueKind, Presence
 from gumshoe.core.clues.notes import scan_notes
 from gumshoe.core.clues.unknown import unknown_entries
 
@@ -14,6 +14,7 @@ __all__ = [
     "KnownCause",
     "MisfireReading",
     "OnRecord",
+    "Presence",
     "TestOutcome",
     "Told",
     "explained_by",

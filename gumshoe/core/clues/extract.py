@@ -11,11 +11,12 @@ from dataclasses import dataclass, field, replace
 
 from gumshoe.core.clues.known import KnownCause, explained_by
 from gumshoe.core.clues.misfire import read_misfire
-from gumshoe.core.clues.model import Clue, ClueKind
+from gumshoe.core.clues.model import Clue, ClueKind, Presence
 from gumshoe.core.codes import POWERTRAIN, CodeState, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.rows import Specification, VariableRow
+from gumshoe.core.knowledge.values import Origin
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot
 from gumshoe.core.powertrain.positions import pattern_of
 from gumshoe.core.signals.regions import Region, classify
@@ -138,7 +139,13 @@ def _symptoms(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
         row = knowledge.symptoms.get(name)
         if row is not None:
             yield Clue(
-                ClueKind.SYMPTOM, name, "present", f"Customer: {row.words}", f"complaint: {row.words}", source, at
+                ClueKind.SYMPTOM,
+                name,
+                Presence.PRESENT,
+                f"Customer: {row.words}",
+                f"complaint: {row.words}",
+                source,
+                at,
             )
 
 
@@ -156,7 +163,7 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
         words = f"{number} {state.value}: {row.title}"
         chance, by = explained_by(evidence.known, number)
         yield Clue(
-            ClueKind.CODE, number, "present", words, number, source, at, _SURENESS[state], min(chance, 0.999), by
+            ClueKind.CODE, number, Presence.PRESENT, words, number, source, at, _SURENESS[state], min(chance, 0.999), by
         )
     if evidence.module is None:
         return
@@ -169,10 +176,10 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
             continue  # a control unit says the same thing with one of several codes, not with all of them
         if _completed(evidence.module, row.monitor):
             words = f"{number} absent although its monitor has run"
-            yield Clue(ClueKind.CODE, number, "absent", words, number, source, at)
+            yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at)
         elif told and rank_of(row.kind) == 0:
             words = f"{number} not among the codes told"
-            yield Clue(ClueKind.CODE, number, "absent", words, number, source, at, UNTOLD_WEIGHT)
+            yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, UNTOLD_WEIGHT)
 
 
 def _about(number: str, knowledge: Knowledge) -> tuple[str, int]:
@@ -191,7 +198,7 @@ def _telling_absence(present: set[str], evidence: OnRecord, knowledge: Knowledge
         shown = max((row.codes.get(code, 0.0) for code in present), default=0.0)
         if misfires and "misfire" in row.graded:
             shown = max(shown, 1.0 - row.graded["misfire"].get("none", 1.0))
-        if row.origin == "table":
+        if row.origin is Origin.TABLE:
             shown = max([shown, *(row.symptoms.get(name, 0.0) for name in said)])
             shown = 1.0 if nothing_said else shown
         if shown >= RAISES:

@@ -16,6 +16,13 @@ class ClueKind(StrEnum):
     REPAIR = "repair"
 
 
+class Presence(StrEnum):
+    """Whether a code or a symptom is there."""
+
+    PRESENT = "present"
+    ABSENT = "absent"
+
+
 @dataclass(frozen=True)
 class Clue:
     """``variable`` names a code, symptom, graded variable, test or repair; ``value`` its bin, outcome, ``present``,

@@ -9,6 +9,7 @@ from typing import Literal
 from gumshoe.core.knowledge.values import (
     BusPoint,
     Chance,
+    CheckOutcome,
     CircuitName,
     CircuitType,
     CodeChances,
@@ -135,7 +136,7 @@ class CheckRow(Row):
     words: Words
     purpose: Words
     steps: tuple[Words, ...]
-    outcomes: dict[str, Words]
+    outcomes: dict[CheckOutcome, Words]
     otherwise: Distribution
 
 

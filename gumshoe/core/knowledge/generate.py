@@ -21,35 +21,41 @@ from gumshoe.core.knowledge.parts import (
     shared_points,
 )
 from gumshoe.core.knowledge.rows import FaultRow, OutcomeRow, ReadingRow, RepairRow, TestRow
-from gumshoe.core.knowledge.values import Distribution
+from gumshoe.core.knowledge.values import CheckOutcome, Distribution, FailureMode, Origin
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.positions import bank_members, pattern_of
 
-DEAD = ("open", "short_ground", "short_feed")
+DEAD = (FailureMode.OPEN, FailureMode.SHORT_GROUND, FailureMode.SHORT_FEED)
 LOOSE_SHARE = 0.6
 """How much of a dead circuit's misfire a loose contact still causes (common practice)."""
 MIN_MENDING_MINUTES = 18
 MODE_OUTCOMES = {
-    "open": "open",
-    "short_ground": "short_ground",
-    "short_feed": "short_feed",
-    "loose": "loose",
-    "worn": "part",
+    FailureMode.OPEN: CheckOutcome.OPEN,
+    FailureMode.SHORT_GROUND: CheckOutcome.SHORT_GROUND,
+    FailureMode.SHORT_FEED: CheckOutcome.SHORT_FEED,
+    FailureMode.LOOSE: CheckOutcome.LOOSE,
+    FailureMode.WORN: CheckOutcome.PART,
 }
 """Which outcome of the circuit check shows which failure mode."""
 INSIDE_OPEN = 0.35
 """Of what is open in a circuit, the share that is open inside the part: by the rates of the circuits' own faults
 (``circuits/faults.py``: a load 3.0, its wires and terminals 1.0 and 2.5 each)."""
-SEEN = {"open": 0.90, "short_ground": 0.90, "short_feed": 0.90, "loose": 0.55, "worn": 0.75}
+SEEN = {
+    FailureMode.OPEN: 0.90,
+    FailureMode.SHORT_GROUND: 0.90,
+    FailureMode.SHORT_FEED: 0.90,
+    FailureMode.LOOSE: 0.55,
+    FailureMode.WORN: 0.75,
+}
 """How surely the check finds each mode (common practice)."""
 
-MEMBER_OF_DEAD_POINT = {
-    "open": 0.90,
-    "part": 0.06,
-    "loose": 0.022,
-    "short_ground": 0.009,
-    "short_feed": 0.009,
-    "good": 0.0,
+MEMBER_OF_DEAD_POINT: Distribution = {
+    CheckOutcome.OPEN: 0.90,
+    CheckOutcome.PART: 0.06,
+    CheckOutcome.LOOSE: 0.022,
+    CheckOutcome.SHORT_GROUND: 0.009,
+    CheckOutcome.SHORT_FEED: 0.009,
+    CheckOutcome.GOOD: 0.0,
 }
 """What the check of one part shows when the point it hangs on is dead: one that works acquits the point."""
 
@@ -100,7 +106,7 @@ def _raised(component: Component, kinds: dict[str, float]) -> dict[str, float]:
 def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow) -> Generated:
     row = component.row
     graded: dict[str, Distribution] = {}
-    if row.misfire and component.cylinders and mode.id != "worn":
+    if row.misfire and component.cylinders and mode.id is not FailureMode.WORN:
         share = row.misfire * (1.0 if mode.id in DEAD else LOOSE_SHARE)
         stem = "companions" if len(component.cylinders) == 2 else "cylinder"
         graded["misfire"] = {"none": 1.0 - share, f"{stem}_{component.cylinders[0]}": share}
@@ -110,14 +116,14 @@ def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow) -> Genera
         words=mode.words.replace("{c}", component.words),
         component=component.id,
         rate=row.rate * mode.share,
-        wear=row.wear if mode.id in ("worn", "loose") else 0.5,
+        wear=row.wear if mode.id in (FailureMode.WORN, FailureMode.LOOSE) else 0.5,
         needs=(),
         repair=repair.id,
         why=mode.why,
         codes=_raised(component, circuit.kinds(mode.id)),
         symptoms=dict(row.symptoms),
         graded=graded,
-        origin="part",
+        origin=Origin.PART,
         mode=mode.id,
         ageing=mode.ageing,
         template=f"{mode.id}_{component.id}",
@@ -183,7 +189,7 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
         symptoms=symptoms,
         graded=_point_misfire(point, powertrain),
         members=tuple(member.id for member in point.members),
-        origin=point.field,
+        origin=Origin.POINT,
         ageing=work.ageing,
         template=f"shared_{point.id}",
     )
@@ -217,17 +223,17 @@ def _circuit_check(component: Component, faults: dict[str, FaultRow]) -> TestRow
     for mode, outcome in MODE_OUTCOMES.items():
         fault = f"{mode}_{component.id}"
         if fault in faults:
-            if mode == "open":
+            if mode is FailureMode.OPEN:
                 given[fault] = _open(names)
-                proves["part"].append(fault)
+                proves[CheckOutcome.PART].append(fault)
             else:
-                given[fault] = _mostly(names, outcome, SEEN[mode], "good" if mode in ("loose", "worn") else "part")
+                given[fault] = _mostly(names, outcome, SEEN[mode], _mistaken_for(mode))
             proves[outcome].append(fault)
     for fault, row in faults.items():
-        if row.origin == "table" and row.component == component.id and row.mode == "open":
+        if row.origin is Origin.TABLE and row.component == component.id and row.mode is FailureMode.OPEN:
             given[fault] = _open(names)  # described by hand instead of generated
-            proves["open"].append(fault)
-            proves["part"].append(fault)
+            proves[CheckOutcome.OPEN].append(fault)
+            proves[CheckOutcome.PART].append(fault)
         if component.id in row.members:
             given[fault] = dict(MEMBER_OF_DEAD_POINT)
     return _check(
@@ -251,8 +257,8 @@ def _point_check(point: SharedPoint) -> TestRow:
         check.words.replace("{w}", point.words),
         check.purpose.replace("{members}", many),
         10.0,
-        {"bad": (fault,), "good": ()},
-        {fault: {"bad": 0.93, "good": 0.07}},
+        {CheckOutcome.BAD: (fault,), CheckOutcome.GOOD: ()},
+        {fault: {CheckOutcome.BAD: 0.93, CheckOutcome.GOOD: 0.07}},
     )
 
 
@@ -282,16 +288,23 @@ def _check(
         outcomes=tuple(OutcomeRow(key, text, f"found is {text}", proves[key]) for key, text in check.outcomes.items()),
         otherwise=dict(check.otherwise),
         given=given,
-        origin="generated",
+        origin=Origin.GENERATED,
         checks=of,
     )
 
 
+def _mistaken_for(mode: FailureMode) -> CheckOutcome:
+    """What a check that does not see it says instead."""
+    return CheckOutcome.GOOD if mode in (FailureMode.WORN, FailureMode.LOOSE) else CheckOutcome.PART
+
+
 def _open(names: tuple[str, ...]) -> Distribution:
     """What the check of a part shows when its circuit is open: wires and terminals, or the part itself."""
-    rest = (1.0 - SEEN["open"]) / (len(names) - 2)
-    inside = SEEN["open"] * INSIDE_OPEN
-    return {name: {"open": SEEN["open"] - inside, "part": inside}.get(name, rest) for name in names}
+    rest = (1.0 - SEEN[FailureMode.OPEN]) / (len(names) - 2)
+    inside = SEEN[FailureMode.OPEN] * INSIDE_OPEN
+    found: Distribution = dict.fromkeys(names, rest)
+    found[CheckOutcome.OPEN], found[CheckOutcome.PART] = SEEN[FailureMode.OPEN] - inside, inside
+    return found
 
 
 def _mostly(names: tuple[str, ...], outcome: str, right: float, second: str) -> Distribution:

@@ -11,6 +11,7 @@ from gumshoe.core.knowledge.by_place import by_place
 from gumshoe.core.knowledge.hazards import with_usual_cautions
 from gumshoe.core.knowledge.parts import Component
 from gumshoe.core.knowledge.rows import FaultRow, RepairRow, TestRow
+from gumshoe.core.knowledge.values import Origin
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.positions import bank_of
 
@@ -42,7 +43,7 @@ def placed_tests(
 ) -> dict[str, TestRow]:
     """The written tests that this powertrain can have, with the table of every suspect they speak about."""
     about = {name: parts[row.component] for name, row in faults.items() if row.component in parts}
-    kinds = {name: kind_of(faults[name], part) for name, part in about.items() if faults[name].origin == "part"}
+    kinds = {name: kind_of(faults[name], part) for name, part in about.items() if faults[name].origin is Origin.PART}
     found = {}
     for test in shipped:
         given = {name: test.given[row.template] for name, row in faults.items() if row.template in test.given}

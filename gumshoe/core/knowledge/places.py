@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import replace
+from enum import Enum
 from string import ascii_uppercase
 from typing import Any, TypeVar
 
@@ -78,6 +79,8 @@ def filled_row(row: Row, place: Place) -> Row:
 
 
 def fill(value: Any, place: Place) -> Any:
+    if isinstance(value, Enum):
+        return value
     if isinstance(value, str):
         for key, word in place.items():
             value = value.replace(f"{{{key}}}", str(word))

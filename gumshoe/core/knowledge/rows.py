@@ -32,6 +32,7 @@ from gumshoe.core.knowledge.values import (
     Money,
     MonitorName,
     Number,
+    Origin,
     Part,
     PartClass,
     PartOrRepair,
@@ -130,7 +131,7 @@ class FaultRow(Row):
     ``codes`` by reference in the table, by number once expanded; ``echo`` gives the reason why a code (or ``misfire``)
     only follows; ``echoes`` the same by number. ``roots``: suspects that can be behind this one, with the chance that
     they bring it about. ``members``: components that hang on a shared point. ``origin``: how
-    the row came about: ``table``, ``part`` or the kind of shared point. ``mode``: how the circuit fails
+    the row came about. ``mode``: how the circuit fails
     (``open``, ``short`` …), where the row is about one. Once placed: the ``template`` it came from, its bank and its
     cylinders, where it has them.
     """
@@ -150,7 +151,7 @@ class FaultRow(Row):
     echo: dict[Echo, Words] = field(default_factory=dict)
     echoes: dict[str, str] = field(default_factory=dict)
     members: tuple[str, ...] = ()
-    origin: str = "table"
+    origin: Origin = Origin.TABLE
     mode: FailureMode | Literal[""] = ""
     roots: dict[Suspect, Chance] = field(default_factory=dict)
     ageing: Power = 0.0
@@ -238,7 +239,7 @@ class TestRow(Row):
     outcomes: tuple[OutcomeRow, ...] = ()
     otherwise: Distribution = field(default_factory=dict)
     given: dict[SuspectOrKind, Distribution] = field(default_factory=dict)
-    origin: str = "table"
+    origin: Origin = Origin.TABLE
     equipment: Equipment = ""
     on: tuple[Feature, ...] = ()
     at: tuple[PartClass, ...] = ()

@@ -76,6 +76,29 @@ class FailureMode(StrEnum):
     WORN = "worn"
 
 
+class CheckOutcome(StrEnum):
+    """What the check of a part's circuit, or of a shared point, comes to."""
+
+    OPEN = "open"
+    SHORT_GROUND = "short_ground"
+    SHORT_FEED = "short_feed"
+    LOOSE = "loose"
+    PART = "part"
+    """The circuit is good, the part does not answer."""
+    GOOD = "good"
+    BAD = "bad"
+
+
+class Origin(StrEnum):
+    """How a row came about: written in a table, made from a part and its circuit, or from a shared point."""
+
+    TABLE = "table"
+    PART = "part"
+    POINT = "point"
+    GENERATED = "generated"
+    """A test, from a part or a shared point."""
+
+
 Axis = Literal["", "cylinder", "bank", "companions", "neighbours", "beside"]
 PartAxis = Literal["bank", "cylinder", "sensor", "cam", "pair", "solenoid"]
 Asked = Literal["", "cylinder", "cam", "bank"]

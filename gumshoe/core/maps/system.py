@@ -11,6 +11,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.parts import Component
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.knowledge.systems import BoxRow, SystemRow, systems
+from gumshoe.core.knowledge.values import Origin
 
 COLUMN, ROW, BOX_WIDTH, BOX_HEIGHT = 248.0, 130.0, 190.0, 78.0
 MARGIN = 14.0
@@ -132,7 +133,7 @@ def _tests(held: set[str], codes: tuple[str, ...], knowledge: Knowledge) -> tupl
     found = []
     for test in knowledge.tests.values():
         about = {knowledge.faults[fault].component for fault in test.given if fault in knowledge.faults}
-        generated = test.origin == "generated"
+        generated = test.origin is Origin.GENERATED
         if (about & held and not generated) or (generated and test.checks in named & held):
             found.append(test)
     return tuple(found[:MOST_TESTS])

@@ -16,6 +16,7 @@ import numpy as np
 from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import RepairRow, TestRow
+from gumshoe.core.knowledge.values import Origin
 from gumshoe.core.suspects.likelihood import Floats, Ints, LikelihoodModel, marginals
 from gumshoe.core.suspects.posterior import Assessment
 
@@ -256,7 +257,7 @@ def _concerns(test: TestRow, likely: frozenset[str], shown: frozenset[str]) -> b
     for a likely suspect only."""
     if not shown.issuperset(test.once):
         return False
-    return test.origin == "table" or not likely.isdisjoint(test.given)
+    return test.origin is Origin.TABLE or not likely.isdisjoint(test.given)
 
 
 def _outcome_words(test: TestRow, knowledge: Knowledge) -> dict[str, str]:

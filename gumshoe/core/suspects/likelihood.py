@@ -14,7 +14,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from gumshoe.core.clues.model import Clue, ClueKind
+from gumshoe.core.clues.model import Clue, ClueKind, Presence
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.places import floored
 from gumshoe.core.knowledge.values import Distribution
@@ -198,6 +198,6 @@ class LikelihoodModel:
 
     def _binary(self, clue: Clue) -> Floats:
         log_absent = self._over_sets(*self._silence(clue))
-        if clue.value == "absent":
+        if clue.value == Presence.ABSENT:
             return log_absent
         return np.log(-np.expm1(log_absent))

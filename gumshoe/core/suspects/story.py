@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from gumshoe.core.clues.model import Clue, ClueKind
+from gumshoe.core.clues.model import Clue, ClueKind, Presence
 from gumshoe.core.suspects.posterior import Assessment, Suspect
 from gumshoe.core.suspects.weighing import SPEAKS
 
@@ -61,7 +61,7 @@ def _rival(assessment: Assessment, suspect: Suspect) -> Suspect | None:
 
 def _fits(assessment: Assessment, name: str) -> list[Clue]:
     """What is on record that the suspect would bring, the loudest first."""
-    return [clue for clue, ratio in _alone(assessment, name) if ratio > SPEAKS and clue.value != "absent"]
+    return [clue for clue, ratio in _alone(assessment, name) if ratio > SPEAKS and clue.value != Presence.ABSENT]
 
 
 def _alone(assessment: Assessment, name: str) -> list[tuple[Clue, float]]:
@@ -83,8 +83,8 @@ def _against(assessment: Assessment, suspect: Suspect, rival: Suspect) -> str:
     telling = [clue for gap, clue in apart if gap > SPEAKS]
     name = _first(rival.row.words)
     if telling:
-        missing = [clue for clue in telling if clue.value == "absent"]
-        there = [clue for clue in telling if clue.value != "absent"]
+        missing = [clue for clue in telling if clue.value == Presence.ABSENT]
+        there = [clue for clue in telling if clue.value != Presence.ABSENT]
         if there:
             return f"{name} would not bring {_listed(there)} as readily."
         return f"{name} would usually bring more: {_listed(missing)}."

@@ -13,7 +13,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from gumshoe.core.clues.model import Clue
+from gumshoe.core.clues.model import Clue, Presence
 from gumshoe.core.suspects.likelihood import Floats, LikelihoodModel
 
 FAMILY_REST = 0.25
@@ -83,7 +83,7 @@ class Shares:
         self.telling: list[tuple[Clue, Floats]] = []
         self.absent: list[Clue] = []
         for members in families.values():
-            if len(members) == 1 and next(iter(members.values())).value == "absent":
+            if len(members) == 1 and next(iter(members.values())).value == Presence.ABSENT:
                 self.absent += members.values()
                 continue
             rows = [(clue, clue.weight * model.log_likelihood(clue)) for clue in members.values()]

@@ -15,6 +15,7 @@ from gumshoe.core.clues import TestOutcome
 from gumshoe.core.history.parts import PartLife
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import RepairRow
+from gumshoe.core.knowledge.values import CheckOutcome, FailureMode
 from gumshoe.core.suspects.posterior import Assessment
 from gumshoe.core.words import share as shown
 
@@ -23,7 +24,7 @@ AFTERMARKET_PRICE = Decimal("0.55")
 SET_TIME = 0.6
 """Minutes of each further member of a set, beside the first: access is paid once (common practice)."""
 CENT = Decimal("0.01")
-PART_OR_WIRE = ("open",)
+PART_OR_WIRE = (FailureMode.OPEN,)
 """Failure modes that may be the part's as well as its wiring's."""
 CURES_ALL = 0.98
 
@@ -107,7 +108,7 @@ def parts_shown(knowledge: Knowledge, tests: Iterable[TestOutcome]) -> frozenset
     """Components of which the newest circuit check says that the part itself does not answer."""
     newest = {row.test: row.outcome for row in tests}
     checks = {name: knowledge.tests[name].checks for name in newest if name in knowledge.tests}
-    return frozenset(part for name, part in checks.items() if part and newest[name] == "part")
+    return frozenset(part for name, part in checks.items() if part and newest[name] == CheckOutcome.PART)
 
 
 def itself_at_fault(knowledge: Knowledge, parts: Iterable[str]) -> frozenset[str]:
