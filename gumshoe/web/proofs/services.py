@@ -247,8 +247,7 @@ def judged_elsewhere(clearing: Clearing) -> Judgement | None:
     """The judgement that came with a file: it was judged by drives that are not on record here."""
     if clearing.drives.exists() or runner.running(clearing.case_id):
         return None
-    row: Judgement | None = clearing.judgements.exclude(conditions=[]).last()
-    return row
+    return next((row for row in clearing.judgements.order_by("-at", "-pk") if row.conditions), None)
 
 
 def check_list(clearing: Clearing, tracker: Tracker) -> tuple[Condition, ...]:

@@ -6,7 +6,7 @@ from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.fields import Named, Stored
-from gumshoe.web.cases.shapes import CONDITIONS, MODULES, REASONS, TEXTS
+from gumshoe.web.cases.shapes import ASKED, MODULES, REASONS, TEXTS
 from gumshoe.web.scans.models import Scan
 
 
@@ -177,7 +177,7 @@ class ProcedureRun(Evidence):
     outcome = models.CharField(max_length=10, choices=Outcome)
     reason = models.CharField(max_length=300, blank=True)
     left = models.CharField(max_length=300, blank=True)
-    conditions = Stored(CONDITIONS, default=list)
+    conditions = Stored(ASKED, default=list)
 
     @property
     def ended_well(self) -> bool:
