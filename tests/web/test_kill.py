@@ -118,7 +118,7 @@ class Killed(unittest.TestCase):
                 self.assertEqual(database.execute("pragma integrity_check").fetchone()[0], "ok")
                 self.assertEqual(database.execute("select count(*) from scans_scan").fetchone()[0], 1)
                 chunks = database.execute("select data from live_chunk order by number").fetchall()
-                steps = json.loads(database.execute("select channels from live_recording").fetchone()[0])
+                steps = json.loads(database.execute("select channels from live_recording").fetchone()[0])["body"]
             newest = 0.0
             for (data,) in chunks:
                 held = unpack(data, tuple(steps), steps)
