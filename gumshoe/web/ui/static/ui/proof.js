@@ -18,7 +18,8 @@ document.addEventListener("alpine:init", function() {
           self.state = state;
           self.trouble = state.trouble;
           self.draw();
-          if (state.running && state.drive && !state.drive.driving && self.setup.drivesItself && !self.busy) {
+          if (state.running && state.drive && !state.drive.driving && self.setup.drivesItself && !self
+            .busy) {
             self.finish();
             return;
           }
