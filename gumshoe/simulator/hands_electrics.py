@@ -104,6 +104,12 @@ def _wiggle(vehicle: Car) -> Finding:
     return Finding("There is no gap.")
 
 
+def _reference(vehicle: Car) -> Finding:
+    """A reference that is lost feeds none of its sensors, whichever is unplugged."""
+    lost = any(point.partition("_")[0] == "reference" for point in vehicle.parts.open_points)
+    return Finding("The 5 V stay away with all of them off." if lost else "The 5 V stand.")
+
+
 def _bus(vehicle: Car) -> Finding:
     ohm = bus_ohm(vehicle.parts)
     return Finding("60 ohms." if ohm == 60.0 else f"{ohm:.0f} Ω: another value.")
@@ -136,6 +142,7 @@ POINTS: dict[str, Finder] = {
     "coolant_curve": _coolant_curve,
     "wiggle": _wiggle,
     "bus_resistance": _bus,
+    "reference_bus": _reference,
     "cold_soak_look": _soak_look,
     "software_level": _software,
 }

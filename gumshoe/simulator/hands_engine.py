@@ -298,7 +298,6 @@ POINTS: dict[str, Finder] = {
     "oil": _oil,
     "cams": _cams,
     "plug_wells": always("The wells are dry and whole."),
-    "reference_bus": always("The 5 V stand."),
     "bleed_down": always("The pressure holds."),
     "back_pressure": always("The pressure is low."),
     "throttle_relearn": always("It completes, no change."),

@@ -9,8 +9,11 @@ from random import Random
 
 from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Instrument, Kind, Probe
 from gumshoe.core.circuits.templates import drawn, templates
+from gumshoe.simulator.hands import observe
 from gumshoe.simulator.instruments import shown
+from gumshoe.simulator.models import models
 from gumshoe.simulator.nodes import Nodes, State
+from gumshoe.simulator.vehicle import Identity, Vehicle
 from gumshoe.simulator.wires import with_wrong
 
 
@@ -110,3 +113,14 @@ class Instruments(unittest.TestCase):
         on, off = Nodes(circuit, State(True)), Nodes(circuit, State(False))
         self.assertGreater(on.between(load.a, load.b), 11.0)
         self.assertLess(abs(off.between(load.a, load.b)), 0.5)
+
+
+class Hands(unittest.TestCase):
+    def test_a_lost_reference_is_found_lost(self) -> None:
+        """Else the test by unplugging would acquit what is truly gone."""
+        car = Vehicle(Identity("UY0TN16A9G2000001", "T", 1), models()["fulmar_20"], seed=3)
+        for lost, words in (({}, "stand."), ({"reference_reference_b": ("boost_sensor",)}, "stay away")):
+            car.parts.open_points = dict(lost)
+            found = observe(car, "reference_bus")
+            assert found
+            self.assertIn(words, found.words)

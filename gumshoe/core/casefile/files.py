@@ -57,7 +57,7 @@ def read_case(text: str | bytes) -> CaseFile:
     return case
 
 
-NAMES = frozenset({"test", "component", "repair", "suspect", "procedure", "off", "symptoms", "root_cause"})
+NAMES = frozenset({"test", "component", "repair", "suspect", "procedure", "off", "symptoms"})
 """Keys whose values are names of the tables."""
 
 
