@@ -5,17 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable
 from enum import StrEnum
 from functools import wraps
-from typing import Any
+from typing import Any, Concatenate, ParamSpec, cast
 from urllib.parse import urlsplit, urlunsplit
 
 from django.conf import settings
 from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponseBase, JsonResponse
 from django.shortcuts import resolve_url
 from django.utils.http import url_has_allowed_host_and_scheme
 
-from gumshoe.web.accounts.models import Role
+from gumshoe.web.accounts.models import Role, User
 
 
 class Right(StrEnum):
@@ -36,7 +36,18 @@ RIGHTS: dict[str, frozenset[Right]] = {
     Role.LEAD: frozenset(Right) - {Right.ANYONE},
 }
 
-View = Callable[..., HttpResponse]
+
+P = ParamSpec("P")
+
+
+class SignedIn(HttpRequest):
+    """A request that has passed its guard: somebody is signed in."""
+
+    user: User
+
+
+Guarded = Callable[Concatenate[SignedIn, P], HttpResponseBase]
+View = Callable[Concatenate[HttpRequest, P], HttpResponseBase]
 
 
 def may(user: Any, right: Right) -> bool:
@@ -53,18 +64,18 @@ def _back_to(request: HttpRequest) -> str:
     came_from = request.META.get("HTTP_REFERER", "")
     if url_has_allowed_host_and_scheme(came_from, {request.get_host()}, require_https=request.is_secure()):
         parts = urlsplit(came_from)
-        return urlunsplit(("", "", parts.path, parts.query, ""))
-    return resolve_url(settings.LOGIN_REDIRECT_URL)
+        return str(urlunsplit(("", "", parts.path, parts.query, "")))
+    return str(resolve_url(settings.LOGIN_REDIRECT_URL))
 
 
-def needs(right: Right) -> Callable[[View], View]:
+def needs(right: Right) -> Callable[[Guarded[P]], View[P]]:
     """Guard a view: sign-in when nobody is signed in, 403 when the role does not hold the right."""
 
-    def guard(view: View) -> View:
+    def guard(view: Guarded[P]) -> View[P]:
         @wraps(view)
-        def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        def guarded(request: HttpRequest, /, *args: P.args, **kwargs: P.kwargs) -> HttpResponseBase:
             if may(request.user, right):
-                return view(request, *args, **kwargs)
+                return view(cast(SignedIn, request), *args, **kwargs)
             if request.user.is_authenticated:
                 raise PermissionDenied
             if request.headers.get("Accept", "").startswith("application/json"):

@@ -1,7 +1,6 @@
 """Sign in and out."""
 
 from django.contrib.auth.views import LoginView, LogoutView
-from django.urls import reverse_lazy
 
 from gumshoe.web.accounts.rights import Right
 
@@ -17,5 +16,5 @@ class SignIn(LoginView):
 class SignOut(LogoutView):
     """Sign out (POST only)."""
 
-    next_page = reverse_lazy("accounts:sign_in")
+    next_page = "accounts:sign_in"
     required_right = Right.ANYONE

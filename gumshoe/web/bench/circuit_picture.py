@@ -91,7 +91,11 @@ def controls(circuit: Circuit, stand: Stand) -> dict[str, Any]:
     """The choices beside the diagram, each with its link: instrument, command, plugs, leads by name."""
     return {
         "instruments": [
-            (str(item), replace(stand, instrument=item, **_first(circuit, item, stand)).query, item is stand.instrument)
+            (
+                str(item),
+                replace(stand, instrument=item, plus=_first(circuit, item, stand)).query,
+                item is stand.instrument,
+            )
             for item in Instrument
             if item is not Instrument.HEARD or any(e.heard for e in circuit.elements)
         ],
@@ -127,13 +131,13 @@ def _targets(circuit: Circuit, instrument: Instrument) -> list[tuple[str, str]]:
     return []
 
 
-def _first(circuit: Circuit, instrument: Instrument, stand: Stand) -> dict[str, str]:
+def _first(circuit: Circuit, instrument: Instrument, stand: Stand) -> str:
     """Where the first lead goes when the instrument is changed: where it is, unless it cannot be there."""
     targets = [name for name, _ in _targets(circuit, instrument)]
     if targets:
-        return {"plus": targets[0]}
+        return targets[0]
     places = [place.node for place in circuit.places if not place.behind]
-    return {} if stand.plus in [place.node for place in circuit.places] else {"plus": places[0]}
+    return stand.plus if stand.plus in [place.node for place in circuit.places] else places[0]
 
 
 def _run(circuit: Circuit, run: WireRun, stand: Stand, letters: int) -> DrawnRun:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse, QueryDict
+from django.http import HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.entry import number_in
 from gumshoe.core.errors import BadInput
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench.circuit_picture import controls, picture
 from gumshoe.web.bench.stand import Stand, stand_for, stand_of
@@ -20,7 +20,7 @@ from gumshoe.web.repairs import ends
 
 
 @needs(Right.SEE)
-def listed(request: HttpRequest, pk: int) -> HttpResponse:
+def listed(request: SignedIn, pk: int) -> HttpResponse:
     """Every circuit of this vehicle; those that a suspect or a code names first."""
     case = find(pk)
     return render(
@@ -29,7 +29,7 @@ def listed(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def circuit(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def circuit(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """One circuit as it stands in the address."""
     case = find(pk)
     return _page(request, case, name, _stand(case, name, request.GET))
@@ -37,40 +37,40 @@ def circuit(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 
 @needs(Right.WORK)
 @require_POST
-def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def record(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """Store a reading (POST) and go on with the circuit as it stands."""
     case = find(pk)
     stand = _stand(case, name, QueryDict(request.POST.get("stand", "")))
     typed = request.POST.get("value", "")
     try:
-        stored = circuits.record(case, request.user, name, stand, typed)  # type: ignore[arg-type]
+        stored = circuits.record(case, request.user, name, stand, typed)
     except BadInput as error:
         return _page(request, case, name, stand, trouble=str(error), typed=typed, status=400)
     if request.POST.get("still_off"):
-        ends.open_end(case, request.user, circuits.off_words(case, name, stand), name)  # type: ignore[arg-type]
+        ends.open_end(case, request.user, circuits.off_words(case, name, stand), name)
     messages.success(request, f"Stored: {stored.shown}. What it rules out is below.")
     return redirect(_address(case, name, stand))
 
 
 @needs(Right.WORK)
 @require_POST
-def aside(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def aside(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """A reading no longer counts, or counts again (POST)."""
     case = find(pk)
     number = number_in(request.POST.get("reading", ""))
     if number is None:
         raise BadInput("This case has no such reading.", remedies=("choose one from the list",))
-    circuits.set_aside(case, request.user, number, back=bool(request.POST.get("back")))  # type: ignore[arg-type]
+    circuits.set_aside(case, request.user, number, back=bool(request.POST.get("back")))
     return redirect(_address(case, name, _stand(case, name, QueryDict(request.POST.get("stand", "")))))
 
 
 @needs(Right.WORK)
 @require_POST
-def conclude(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def conclude(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """Store the conclusion (POST): it becomes a clue."""
     case = find(pk)
     try:
-        found = circuits.conclude(case, request.user, name)  # type: ignore[arg-type]
+        found = circuits.conclude(case, request.user, name)
     except BadInput as error:
         stand = _stand(case, name, QueryDict(request.POST.get("stand", "")))
         return _page(request, case, name, stand, trouble=str(error), status=400)
@@ -91,9 +91,9 @@ def _address(case: Case, name: str, stand: Stand) -> str:
     return f"{reverse('bench:circuit', args=(case.pk, name))}?{stand.query}"
 
 
-def _page(  # type: ignore[no-untyped-def]
-    request: HttpRequest, case: Case, name: str, stand: Stand, *, trouble: str = "", typed: str = "", status: int = 200
-):
+def _page(
+    request: SignedIn, case: Case, name: str, stand: Stand, *, trouble: str = "", typed: str = "", status: int = 200
+) -> HttpResponse:
     found = circuits.page(case, name, stand)
     made = circuits.model_of(case, name)
     proposals = [(row, stand_for(row.probe).query) for row in found.pop("proposals")]

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.entry import float_of
 from gumshoe.core.errors import BadInput, GumshoeError
-from gumshoe.web.accounts.rights import Right, may, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
 from gumshoe.web.bench import commanding
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
@@ -17,7 +17,7 @@ from gumshoe.web.ui.responses import problem
 
 
 @needs(Right.SEE)
-def listed(request: HttpRequest, pk: int) -> HttpResponse:
+def listed(request: SignedIn, pk: int) -> HttpResponse:
     """What can be commanded on this vehicle, and what was."""
     case = find(pk)
     made = case.commandruns.select_related("by").order_by("-at")
@@ -26,7 +26,7 @@ def listed(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def one(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def one(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """One actuator: conditions, cautions, steps."""
     case = find(pk)
     row, ids = commanding.one_of(case, name)
@@ -46,7 +46,7 @@ def one(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def start(request: HttpRequest, pk: int, name: str) -> JsonResponse:
+def start(request: SignedIn, pk: int, name: str) -> JsonResponse:
     """Begin (POST)."""
     try:
         commanding.start(find(pk), name)
@@ -57,15 +57,15 @@ def start(request: HttpRequest, pk: int, name: str) -> JsonResponse:
 
 @require_GET
 @needs(Right.SEE)
-def state(request: HttpRequest, pk: int, name: str) -> JsonResponse:
+def state(request: SignedIn, pk: int, name: str) -> JsonResponse:
     """Where it is; asking tells that the page is still open."""
     user = request.user if may(request.user, Right.WORK) else None
-    return JsonResponse(commanding.state(find(pk), user, name))  # type: ignore[arg-type]
+    return JsonResponse(commanding.state(find(pk), user, name))
 
 
 @require_POST
 @needs(Right.WORK)
-def set_value(request: HttpRequest, pk: int, name: str) -> JsonResponse:
+def set_value(request: SignedIn, pk: int, name: str) -> JsonResponse:
     """Command a value by hand (POST)."""
     run = commanding.of(find(pk).vehicle, name)
     try:
@@ -80,10 +80,10 @@ def set_value(request: HttpRequest, pk: int, name: str) -> JsonResponse:
 
 @require_POST
 @needs(Right.WORK)
-def stop(request: HttpRequest, pk: int, name: str) -> JsonResponse:
+def stop(request: SignedIn, pk: int, name: str) -> JsonResponse:
     """Give control back (POST)."""
     case = find(pk)
     run = commanding.of(case.vehicle, name)
     if run:
         run.stop()
-    return JsonResponse(commanding.state(case, request.user, name))  # type: ignore[arg-type]
+    return JsonResponse(commanding.state(case, request.user, name))

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.handtests import Worked
 from gumshoe.core.handtests.catalogue import cautions_of
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.bench import hand
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
@@ -19,7 +19,7 @@ from gumshoe.web.cases.models import Case
 
 
 @needs(Right.SEE)
-def listed(request: HttpRequest, pk: int) -> HttpResponse:
+def listed(request: SignedIn, pk: int) -> HttpResponse:
     """Every hand test of this vehicle, and those worked out in this case."""
     case = find(pk)
     made = case.handmeasurements.select_related("by").order_by("-at")
@@ -27,7 +27,7 @@ def listed(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def one(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def one(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """One hand test; with values in the address it is worked out, nothing is stored."""
     case = find(pk)
     row = hand.row_of(case, name)
@@ -40,14 +40,14 @@ def one(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 
 
 @needs(Right.WORK)
-def store(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def store(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """Store what was worked out (POST)."""
     case = find(pk)
     row = hand.row_of(case, name)
     if request.method != "POST":
         return redirect("bench:hand_one", case.pk, name)
     try:
-        stored = hand.store(case, request.user, row, request.POST.dict())  # type: ignore[arg-type]
+        stored = hand.store(case, request.user, row, request.POST.dict())
     except BadInput as error:
         return _page(request, case, name, request.POST.dict(), None, error.what, status=400)
     more = " Recorded as a test: the suspects were ranked anew." if stored.record else ""
@@ -56,7 +56,7 @@ def store(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 
 
 def _page(
-    request: HttpRequest,
+    request: SignedIn,
     case: Case,
     name: str,
     typed: Mapping[str, str],

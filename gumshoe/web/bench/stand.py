@@ -46,6 +46,10 @@ class Stand:
         """The lead that moves is put on a node; the other one moves next only when it is asked to."""
         return replace(self, plus=node) if self.moves == "plus" else replace(self, minus=node)
 
+    def by(self, instrument: Instrument, plus: str) -> Stand:
+        """The same with another instrument, its first lead there."""
+        return replace(self, instrument=instrument, plus=plus)
+
     def toggled(self, connector: str) -> Stand:
         """A plug taken off or put on."""
         return replace(self, unplugged=self.unplugged ^ {connector})

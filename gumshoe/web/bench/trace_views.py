@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.entry import float_of
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.signals.scope import MOST_BYTES
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.bench import circuits, traces
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
@@ -19,14 +19,14 @@ from gumshoe.web.vehicles.cars import car_of
 
 @require_GET
 @needs(Right.SEE)
-def listed(request: HttpRequest, pk: int) -> HttpResponse:
+def listed(request: SignedIn, pk: int) -> HttpResponse:
     """Every trace of the case, and how to add one."""
     return _page(request, find(pk))
 
 
 @require_POST
 @needs(Right.WORK)
-def read(request: HttpRequest, pk: int) -> HttpResponse:
+def read(request: SignedIn, pk: int) -> HttpResponse:
     """Read a CSV file (POST)."""
     case = find(pk)
     upload = request.FILES.get("file")
@@ -35,7 +35,7 @@ def read(request: HttpRequest, pk: int) -> HttpResponse:
             raise BadInput("No file was chosen.", remedies=("choose the oscilloscope's CSV file",))
         if (upload.size or 0) > MOST_BYTES:
             raise BadInput("The file is larger than 64 MB.", remedies=("cut it to the stretch that matters",))
-        stored = traces.read(case, request.user, upload.name or "file", upload.read())  # type: ignore[arg-type]
+        stored = traces.read(case, request.user, upload.name or "file", upload.read())
     except GumshoeError as error:
         return _page(request, case, str(error), 400)
     messages.success(request, f"Read: {len(stored)} channel{'s' if len(stored) > 1 else ''}, measured below.")
@@ -44,7 +44,7 @@ def read(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def record(request: HttpRequest, pk: int) -> HttpResponse:
+def record(request: SignedIn, pk: int) -> HttpResponse:
     """Record at the stand-in (POST)."""
     case = find(pk)
     component, _, node = request.POST.get("place", "").partition("/")
@@ -55,7 +55,7 @@ def record(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         traces.record(
             case,
-            request.user,  # type: ignore[arg-type]
+            request.user,
             component,
             node,
             duty=numbers[0] / 100.0,
@@ -69,7 +69,7 @@ def record(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 @needs(Right.SEE)
-def export(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+def export(request: SignedIn, pk: int, number: int) -> HttpResponse:
     """A trace as CSV."""
     name, text = traces.file_of(find(pk), number)
     answer = HttpResponse(text, content_type="text/csv; charset=utf-8")
@@ -77,7 +77,7 @@ def export(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     return answer
 
 
-def _page(request: HttpRequest, case: Case, trouble: str = "", status: int = 200) -> HttpResponse:
+def _page(request: SignedIn, case: Case, trouble: str = "", status: int = 200) -> HttpResponse:
     places: list[tuple[str, str]] = []
     for name, words, _ in circuits.named(case) if car_of(case.vehicle).has_wires else ():
         circuit = circuits.model_of(case, name).circuit

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
@@ -11,17 +13,19 @@ from gumshoe.core.errors import BadInput
 from gumshoe.core.judgement import grouped
 from gumshoe.core.knowledge.by_place import ASKED
 from gumshoe.core.knowledge.outcomes import good_range
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.core.knowledge.rows import TestRow
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.bench import hand, services
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.models import Case
 from gumshoe.web.repairs import ends
 from gumshoe.web.suspects import judging
 from gumshoe.web.ui.readers import shop_scale
 
 
 @needs(Right.SEE)
-def bench(request: HttpRequest, pk: int) -> HttpResponse:
+def bench(request: SignedIn, pk: int) -> HttpResponse:
     """Every test by what can still be decided, and those already made."""
     case = find(pk)
     found = judging.judged(case)
@@ -39,7 +43,7 @@ def bench(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def test(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def test(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """One test: purpose, cautions, steps, readings."""
     case = find(pk)
     row = services.test_of(case, name)
@@ -49,7 +53,7 @@ def test(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 
 
 @needs(Right.WORK)
-def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def record(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """Store a test (POST): the verdict is computed from the readings."""
     case = find(pk)
     row = services.test_of(case, name)
@@ -60,18 +64,27 @@ def record(request: HttpRequest, pk: int, name: str) -> HttpResponse:
         words = f"The engine runs at {speed:.0f} rpm now; this test is made with the engine off."
         return _page(request, case, row, request.POST, words, status=409, running=True)
     try:
-        stored = services.record(case, request.user, row, request.POST, request.POST.get("note", ""))  # type: ignore[arg-type]
+        stored = services.record(case, request.user, row, request.POST, request.POST.get("note", ""))
     except BadInput as error:
         return _page(request, case, row, request.POST, error.what, status=400)
     if row.loose_end and request.POST.get("loose_end"):
-        ends.open_end(case, request.user, row.loose_end, "")  # type: ignore[arg-type]
+        ends.open_end(case, request.user, row.loose_end, "")
     outcome = services.outcome_of(row, stored.outcome)
     found = outcome.words if outcome else stored.outcome
     messages.success(request, f"{row.words}: {found}. The suspects were ranked anew.")
     return redirect("suspects:suspects", case.pk)
 
 
-def _page(request, case, row, typed, trouble, status=200, *, running=False):  # type: ignore[no-untyped-def]
+def _page(
+    request: SignedIn,
+    case: Case,
+    row: TestRow,
+    typed: Mapping[str, str],
+    trouble: str,
+    status: int = 200,
+    *,
+    running: bool = False,
+) -> HttpResponse:
     specification = cases.specification_of(case)
     fields = []
     for reading in row.readings:
@@ -103,8 +116,8 @@ def _page(request, case, row, typed, trouble, status=200, *, running=False):  # 
 
 @require_POST
 @needs(Right.WORK)
-def withdraw(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+def withdraw(request: SignedIn, pk: int, number: int) -> HttpResponse:
     """Take a wrong result back."""
-    services.withdraw(find(pk), request.user, number, request.POST.get("reason", ""))  # type: ignore[arg-type]
+    services.withdraw(find(pk), request.user, number, request.POST.get("reason", ""))
     messages.success(request, "Withdrawn: it stays on record and counts no more. The suspects are ranked anew.")
     return redirect("bench:bench", pk)

@@ -70,7 +70,7 @@ class Evidence(models.Model):
             raise EvidenceIsKept(f"{self._meta.verbose_name} of {self.at:%Y-%m-%d %H:%M} cannot be changed.")
         self._refuse_what_cannot_be_kept()
         cases = type(self)._meta.get_field("case").related_model
-        if not self.AFTER_CLOSING and cases.objects.filter(pk=self.case_id, closed_at__isnull=False).exists():
+        if not self.AFTER_CLOSING and cases._default_manager.filter(pk=self.case_id, closed_at__isnull=False).exists():
             raise CaseIsClosed(f"Case {self.case.number} is closed: nothing more is entered in it.")
         kwargs["force_insert"] = True
         super().save(*args, **kwargs)

@@ -30,7 +30,7 @@ class Stored(models.JSONField):
         return super().get_db_prep_value(plain, connection, prepared)
 
 
-class Named(models.CharField):
+class Named(models.CharField):  # type: ignore[type-arg]  # no type arguments at run time
     """The name of something in the tables of knowledge; one that was renamed since is read by its present name."""
 
     def deconstruct(self) -> Any:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
@@ -14,7 +14,7 @@ from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.presets import presets
 from gumshoe.core.maps import engine_map
 from gumshoe.core.powertrain.description import Powertrain
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
@@ -24,7 +24,7 @@ from gumshoe.web.vehicles.forms import PowertrainForm, initial_of
 
 
 @needs(Right.SEE)
-def powertrain(request: HttpRequest, pk: int) -> HttpResponse:
+def powertrain(request: SignedIn, pk: int) -> HttpResponse:
     """What holds, presets, what the last scan tells, and the engine map that follows."""
     case = find(pk)
     stored = scans.latest(case)
@@ -39,7 +39,7 @@ def powertrain(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def powertrain_save(request: HttpRequest, pk: int) -> HttpResponse:
+def powertrain_save(request: SignedIn, pk: int) -> HttpResponse:
     """Store the description; what contradicts itself comes back with the reason."""
     case = find(pk)
     form = PowertrainForm(request.POST)
@@ -55,7 +55,7 @@ def powertrain_save(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _page(
-    request: HttpRequest, case: Case, form: PowertrainForm, shown: Powertrain, status: int = 200, **more: Any
+    request: SignedIn, case: Case, form: PowertrainForm, shown: Powertrain, status: int = 200, **more: Any
 ) -> HttpResponse:
     knowledge = expand(shown, services.local_of(case))
     return render(

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 
 from gumshoe.core.errors import BadInput
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
@@ -17,7 +17,7 @@ from gumshoe.web.suspects import judging
 
 
 @needs(Right.INTAKE)
-def new(request: HttpRequest) -> HttpResponse:
+def new(request: SignedIn) -> HttpResponse:
     """Open a case for a known or a new vehicle."""
     form = NewCaseForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
@@ -29,13 +29,13 @@ def new(request: HttpRequest) -> HttpResponse:
         except BadInput as error:
             form.add_error("vin" if "VIN" in error.what else "plate", error.what)
         else:
-            case = services.open_once(request.user, vehicle, bay)  # type: ignore[arg-type]
+            case = services.open_once(request.user, vehicle, bay)
             return redirect("cases:complaint", case.pk)
     return render(request, "cases/new.html", {"form": form})
 
 
 @needs(Right.SEE)
-def resume(request: HttpRequest, pk: int) -> HttpResponse:
+def resume(request: SignedIn, pk: int) -> HttpResponse:
     """Open a case where its work goes on."""
     return redirect(standing(find(pk)).url)
 
@@ -44,7 +44,7 @@ FIELDS = ("text", "symptoms", "lamp", "conditions", "since", "recent_work", "odo
 
 
 def _complaint_page(
-    request: HttpRequest, case: Case, form: ComplaintForm | None = None, status: int = 200
+    request: SignedIn, case: Case, form: ComplaintForm | None = None, status: int = 200
 ) -> HttpResponse:
     """The complaint that holds in the form, or the entry that was refused."""
     latest = services.complaint_of(case)
@@ -66,19 +66,19 @@ def _complaint_page(
 
 
 @needs(Right.SEE)
-def complaint(request: HttpRequest, pk: int) -> HttpResponse:
+def complaint(request: SignedIn, pk: int) -> HttpResponse:
     """Show the complaint, and take a new one."""
     return _complaint_page(request, find(pk))
 
 
 @needs(Right.INTAKE)
-def complaint_save(request: HttpRequest, pk: int) -> HttpResponse:
+def complaint_save(request: SignedIn, pk: int) -> HttpResponse:
     """Store a complaint (POST)."""
     case = find(pk)
     form = ComplaintForm(request.POST)
     if request.method != "POST" or not form.is_valid():
         return _complaint_page(request, case, form, status=400)
-    services.complain(case, request.user, form.cleaned_data)  # type: ignore[arg-type]
+    services.complain(case, request.user, form.cleaned_data)
     messages.success(request, "Complaint stored.")
     advice = judging.judged(case).advice
     if advice.reasons:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import lru_cache
+from typing import cast
 
 from gumshoe.core.codes import TroubleCode, structure
 from gumshoe.core.entry import number_in
@@ -11,6 +12,7 @@ from gumshoe.core.errors import BadInput, DataError
 from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.parts import GENERIC, Local, WiringRow
 from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.knowledge.values import Severity
 from gumshoe.web.accounts.models import User
 from gumshoe.web.library.models import HeardRate, Note, ShopCode
 from gumshoe.web.vehicles.models import Vehicle
@@ -21,7 +23,10 @@ KEPT = 64
 def local_for(vehicle: Vehicle, codes: tuple[OwnCode, ...] = (), wiring: tuple[WiringRow, ...] = ()) -> Local:
     """What platform, shop and (``codes``, ``wiring``) case file know of this vehicle; the same object each time."""
     rows = ShopCode.objects.filter(withdrawn=False, platform__in=("", vehicle.platform)).order_by("pk")
-    latest = {row.number: OwnCode(row.number, row.component, row.kind, "", row.severity, row.part) for row in rows}
+    latest = {
+        row.number: OwnCode(row.number, row.component, row.kind, "", cast(Severity, row.severity), row.part)
+        for row in rows
+    }
     latest |= {code.number: code for code in codes}
     return _local(vehicle.platform, tuple(latest.values()), wiring)
 
@@ -43,9 +48,8 @@ def add_code(user: User, data: dict[str, str], platform: str = "") -> ShopCode:
             f"{number} is a standardised code; the catalogue says what it stands for.",
             remedies=("enter makers' codes only: P1, P30 to P33, B1, C1, U1 and the like",),
         )
-    code = OwnCode(
-        number.text, data.get("component", "").strip(), data.get("kind", ""), "", data.get("severity", "soon")
-    )
+    severity = cast(Severity, data.get("severity", "soon"))  # ``row`` refuses any other
+    code = OwnCode(number.text, data.get("component", "").strip(), data.get("kind", ""), "", severity)
     try:
         code.row()
     except DataError as error:

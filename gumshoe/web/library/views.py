@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -11,7 +11,7 @@ from gumshoe.core.entry import number_in
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.code_catalogue import kinds
 from gumshoe.core.maps import system_map, systems_of
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
@@ -29,7 +29,7 @@ def _present(case: Case) -> tuple[str, ...]:
 
 
 @needs(Right.SEE)
-def systems(request: HttpRequest, pk: int, name: str = "") -> HttpResponse:
+def systems(request: SignedIn, pk: int, name: str = "") -> HttpResponse:
     """One system's page; without a name the first that a present code is about."""
     case = find(pk)
     knowledge, present = cases.knowledge_of(case), _present(case)
@@ -57,19 +57,19 @@ def systems(request: HttpRequest, pk: int, name: str = "") -> HttpResponse:
 
 
 @needs(Right.SEE)
-def papers(request: HttpRequest, pk: int) -> HttpResponse:
+def papers(request: SignedIn, pk: int) -> HttpResponse:
     """What is known of this kind of vehicle: description, control units, what it tells and takes, wires with pins."""
     case = find(pk)
     return render(request, "library/papers.html", folder(case, "read", papers=papers_of(case)))
 
 
 @needs(Right.SEE)
-def notes(request: HttpRequest, pk: int) -> HttpResponse:
+def notes(request: SignedIn, pk: int) -> HttpResponse:
     """Notes and own codes that matter to this vehicle, and the forms to add them."""
     return _notes_page(request, find(pk))
 
 
-def _notes_page(request: HttpRequest, case: Case, status: int = 200, **more: object) -> HttpResponse:
+def _notes_page(request: SignedIn, case: Case, status: int = 200, **more: object) -> HttpResponse:
     knowledge = cases.knowledge_of(case)
     platform = case.vehicle.platform
     return render(
@@ -96,13 +96,13 @@ def _notes_page(request: HttpRequest, case: Case, status: int = 200, **more: obj
 
 @require_POST
 @needs(Right.WORK)
-def add_note(request: HttpRequest, pk: int) -> HttpResponse:
+def add_note(request: SignedIn, pk: int) -> HttpResponse:
     """Attach a note to a code, a component or the platform."""
     case, data = find(pk), request.POST.dict()
     if data.get("about_platform"):
         data["platform"] = case.vehicle.platform
     try:
-        services.add_note(request.user, {key: str(value) for key, value in data.items()})  # type: ignore[arg-type]
+        services.add_note(request.user, {key: str(value) for key, value in data.items()})
     except BadInput as error:
         return _notes_page(request, case, 400, trouble=error, entered=data)
     messages.success(request, "Note stored. It shows on Read wherever it matters.")
@@ -111,12 +111,12 @@ def add_note(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def add_code(request: HttpRequest, pk: int) -> HttpResponse:
+def add_code(request: SignedIn, pk: int) -> HttpResponse:
     """Record what a maker's code stands for."""
     case = find(pk)
     data = {key: str(value) for key, value in request.POST.items()}
     try:
-        stored = services.add_code(request.user, data, case.vehicle.platform)  # type: ignore[arg-type]
+        stored = services.add_code(request.user, data, case.vehicle.platform)
     except BadInput as error:
         return _notes_page(request, case, 400, trouble=error, entered=data)
     messages.success(request, f"{stored.number} is known from now on and takes part in reading and suspects.")
@@ -125,12 +125,12 @@ def add_code(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def add_heard(request: HttpRequest, pk: int) -> HttpResponse:
+def add_heard(request: SignedIn, pk: int) -> HttpResponse:
     """Record a hit rate heard elsewhere, with its origin."""
     case = find(pk)
     data = {key: str(value) for key, value in request.POST.items()}
     try:
-        services.add_heard(request.user, data, case.vehicle.platform, cases.knowledge_of(case).faults)  # type: ignore[arg-type]
+        services.add_heard(request.user, data, case.vehicle.platform, cases.knowledge_of(case).faults)
     except BadInput as error:
         return _notes_page(request, case, 400, trouble=error, entered=data)
     messages.success(request, "Stored. It moves the base rate a little; it never counts as a test.")
@@ -139,7 +139,7 @@ def add_heard(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def withdraw(request: HttpRequest, pk: int) -> HttpResponse:
+def withdraw(request: SignedIn, pk: int) -> HttpResponse:
     """Withdraw a note or an own code; it stays on record, struck out."""
     case = find(pk)
     model = {"note": Note, "heard": HeardRate}.get(request.POST.get("what", ""), ShopCode)

@@ -118,7 +118,7 @@ class Feed(threading.Thread):
             with self._lock:
                 columns = self._history.columns(self._wanted, DISTURBED_S)
             self._looked = now, look(columns)
-        return self._looked[1]  # type: ignore[no-any-return]
+        return self._looked[1]
 
     def latest(self) -> dict[str, float]:
         """The newest value of each channel, of the last seconds only."""

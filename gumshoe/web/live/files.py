@@ -32,7 +32,7 @@ class Made:
     words: str
 
 
-def read(case: Case, user: User, upload: UploadedFile) -> Made:
+def read(case: Case, user: User, upload: UploadedFile[bytes]) -> Made:
     """Read a file as a recording. Raises BadInput saying what does not fit; then nothing was stored."""
     name = PurePath(upload.name or "file").name[:80]
     if (upload.size or 0) > MOST_BYTES:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.signals import mdf
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.live import files, looking, recordings, services
@@ -21,7 +21,7 @@ from gumshoe.web.ui.responses import problem
 
 @require_GET
 @needs(Right.SEE)
-def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+def replay(request: SignedIn, pk: int, number: int) -> HttpResponse:
     """A stored recording on the same strips."""
     case = find(pk)
     recording = recordings.find(case, number)
@@ -63,7 +63,7 @@ def replay(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_GET
 @needs(Right.SEE)
-def data(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+def data(request: SignedIn, pk: int, number: int) -> HttpResponse:
     """All its samples, as bytes, with what disturbs them."""
     case = find(pk)
     samples = recordings.samples_of(case, recordings.find(case, number))
@@ -78,7 +78,7 @@ def data(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_GET
 @needs(Right.SEE)
-def figures(request: HttpRequest, pk: int, number: int) -> JsonResponse:
+def figures(request: SignedIn, pk: int, number: int) -> JsonResponse:
     """Least, most and mean of a stretch."""
     case = find(pk)
     samples = recordings.samples_of(case, recordings.find(case, number))
@@ -93,11 +93,11 @@ def figures(request: HttpRequest, pk: int, number: int) -> JsonResponse:
 
 @require_POST
 @needs(Right.WORK)
-def cut(request: HttpRequest, pk: int, number: int) -> JsonResponse:
+def cut(request: SignedIn, pk: int, number: int) -> JsonResponse:
     """Keep a stretch as a recording of its own."""
     case = find(pk)
     try:
-        made = recordings.cut(case, request.user, recordings.find(case, number), *_stretch(request))  # type: ignore[arg-type]
+        made = recordings.cut(case, request.user, recordings.find(case, number), *_stretch(request))
     except GumshoeError as error:
         return problem(error, 400)
     return JsonResponse({"url": reverse("live:replay", args=[pk, made.pk])})
@@ -105,11 +105,11 @@ def cut(request: HttpRequest, pk: int, number: int) -> JsonResponse:
 
 @require_POST
 @needs(Right.WORK)
-def keep_as_good(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+def keep_as_good(request: SignedIn, pk: int, number: int) -> HttpResponse:
     """Let a recording stand for a good car of its kind."""
     case = find(pk)
     try:
-        recordings.keep_as_good(case, request.user, recordings.find(case, number), request.POST.get("words", ""))  # type: ignore[arg-type]
+        recordings.keep_as_good(case, request.user, recordings.find(case, number), request.POST.get("words", ""))
     except GumshoeError as error:
         messages.error(request, str(error))
     else:
@@ -119,7 +119,7 @@ def keep_as_good(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_GET
 @needs(Right.SEE)
-def export_csv(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+def export_csv(request: SignedIn, pk: int, number: int) -> HttpResponse:
     """A recording as CSV: a column a channel, or a line a sample (``?long=1``)."""
     case = find(pk)
     name, text = files.csv_of(case, recordings.find(case, number), long=request.GET.get("long") == "1")
@@ -130,7 +130,7 @@ def export_csv(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_GET
 @needs(Right.SEE)
-def export_mdf(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+def export_mdf(request: SignedIn, pk: int, number: int) -> HttpResponse:
     """A recording as ASAM MDF 4."""
     case = find(pk)
     name, content = files.mdf_of(case, recordings.find(case, number))
@@ -141,14 +141,14 @@ def export_mdf(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def import_file(request: HttpRequest, pk: int) -> HttpResponse:
+def import_file(request: SignedIn, pk: int) -> HttpResponse:
     """Read a file of another tool as a recording."""
     case = find(pk)
     upload = request.FILES.get("file")
     try:
         if upload is None:
             raise BadInput("No file was chosen.", remedies=("choose a CSV file or a bus log",))
-        made = files.read(case, request.user, upload)  # type: ignore[arg-type]
+        made = files.read(case, request.user, upload)
     except GumshoeError as error:
         messages.error(request, str(error))
         return redirect("live:live", pk)
@@ -156,5 +156,5 @@ def import_file(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("live:replay", pk, made.recording.pk) if made.recording else redirect("scans:scan", pk)
 
 
-def _stretch(request: HttpRequest) -> tuple[float, float]:
+def _stretch(request: SignedIn) -> tuple[float, float]:
     return number_of(request, "from"), number_of(request, "to")

@@ -201,7 +201,7 @@ def _starts(columns: Mapping[str, Channel], row: Disturbance) -> bool:
     if rpm is None:
         return False
     before, after = rpm.at(np.array([row.begin - START_S, row.end + START_S])).tolist()
-    return before < RUNNING_RPM < after
+    return bool(before < RUNNING_RPM < after)
 
 
 def cut(case: Case, user: User, recording: Recording, begin: float, end: float) -> Recording:
@@ -228,7 +228,7 @@ def keep_as_good(case: Case, user: User, recording: Recording, words: str) -> Re
     if not case.vehicle.platform:
         raise BadInput("The kind of this car is not known.", remedies=("describe the vehicle first",))
     facts = {"platform": case.vehicle.platform, "words": words.strip()[:120]}
-    return Reference.objects.create(case=case, by=user, recording=recording, **facts)  # type: ignore[no-any-return]
+    return Reference.objects.create(case=case, by=user, recording=recording, **facts)
 
 
 def good_ones(case: Case) -> list[Reference]:

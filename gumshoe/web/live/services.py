@@ -173,7 +173,7 @@ def mark(case: Case, user: User, moment: float, text: str) -> Mark:
     """Mark a moment (seconds since the epoch), with a note or without. Raises BadInput for no moment of this world."""
     if not 0.0 < moment < 1e11:
         raise BadInput("That is no moment.", remedies=("press the key while the signal runs, or point at it",))
-    return Mark.objects.create(case=case, by=user, moment=moment, text=text.strip()[:200])  # type: ignore[no-any-return]
+    return Mark.objects.create(case=case, by=user, moment=moment, text=text.strip()[:200])
 
 
 def marks(case: Case) -> list[dict[str, Any]]:

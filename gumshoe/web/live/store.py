@@ -12,6 +12,7 @@ from gumshoe.core.obd.poller import Sample
 from gumshoe.core.signals import packing
 from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
+from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live.models import Chunk, Recording
 
@@ -39,7 +40,7 @@ def load(recording: Recording) -> Samples:
     )
 
 
-def keep(case: Case, user: object, samples: Samples, steps: Mapping[str, float], **facts: str) -> Recording:
+def keep(case: Case, user: User, samples: Samples, steps: Mapping[str, float], **facts: str) -> Recording:
     """Store a whole recording at once: imported, or cut from another."""
     channels = {key: steps.get(key, 0.0) for key in samples.channels}
     recording: Recording = Recording.objects.create(case=case, by=user, channels=channels, **facts)

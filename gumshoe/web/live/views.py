@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.errors import GumshoeError
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.core.signals.strips import MOST_STRIPS
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.live import looking, recordings, services
@@ -21,7 +22,7 @@ MOST_NUMBER = 1e15
 BYTES = "application/octet-stream"
 
 
-def number_of(request: HttpRequest, name: str, usual: float = 0.0) -> float:
+def number_of(request: SignedIn, name: str, usual: float = 0.0) -> float:
     """A number of the request; ``usual`` when it is none."""
     try:
         found = float((request.GET.get(name) or request.POST.get(name) or str(usual))[:40])
@@ -30,19 +31,19 @@ def number_of(request: HttpRequest, name: str, usual: float = 0.0) -> float:
     return found if math.isfinite(found) and abs(found) < MOST_NUMBER else usual
 
 
-def keys_of(request: HttpRequest) -> list[str]:
+def keys_of(request: SignedIn) -> list[str]:
     """The channels that a request names."""
     return [key for key in request.GET.get("keys", "").split(",") if key][:400]
 
 
 @require_GET
 @needs(Right.SEE)
-def live(request: HttpRequest, pk: int) -> HttpResponse:
+def live(request: SignedIn, pk: int) -> HttpResponse:
     """Strip charts, recordings, trims by region."""
     case = find(pk)
     rows = recordings.recorded(case)
     trims = recordings.trim_reading(rows, cases.powertrain_of(case))
-    shown, reader = looking.looking(case, request.user), Reader(case)  # type: ignore[arg-type]
+    shown, reader = looking.looking(case, request.user), Reader(case)
     return render(
         request,
         "live/live.html",
@@ -71,7 +72,7 @@ def live(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 @needs(Right.SEE)
-def news(request: HttpRequest, pk: int) -> JsonResponse:
+def news(request: SignedIn, pk: int) -> JsonResponse:
     """Samples since the cursor."""
     try:
         case, cursor = find(pk), int(number_of(request, "cursor"))
@@ -83,7 +84,7 @@ def news(request: HttpRequest, pk: int) -> JsonResponse:
 
 @require_GET
 @needs(Right.SEE)
-def history(request: HttpRequest, pk: int) -> HttpResponse:
+def history(request: SignedIn, pk: int) -> HttpResponse:
     """Everything the feed still holds of some channels, as bytes."""
     case = find(pk)
     found = services.running(case)
@@ -95,7 +96,7 @@ def history(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 @needs(Right.SEE)
-def figures(request: HttpRequest, pk: int) -> JsonResponse:
+def figures(request: SignedIn, pk: int) -> JsonResponse:
     """Least, most and mean of a stretch of the live signal."""
     case = find(pk)
     _, columns = services.running(case).columns(keys_of(request))
@@ -108,14 +109,14 @@ def figures(request: HttpRequest, pk: int) -> JsonResponse:
 
 @require_POST
 @needs(Right.WORK)
-def begin(request: HttpRequest, pk: int) -> JsonResponse:
+def begin(request: SignedIn, pk: int) -> JsonResponse:
     """Begin a guided recording, or a free one of what is looked at."""
     case, purpose = find(pk), request.POST.get("purpose", "")
     try:
         if purpose:
-            recording = services.begin(case, request.user, purpose)  # type: ignore[arg-type]
+            recording = services.begin(case, request.user, purpose)
         else:
-            recording = services.begin_free(case, request.user, request.POST.get("label", ""))  # type: ignore[arg-type]
+            recording = services.begin_free(case, request.user, request.POST.get("label", ""))
     except GumshoeError as error:
         return problem(error, 409)
     return JsonResponse({"id": recording.pk})
@@ -123,7 +124,7 @@ def begin(request: HttpRequest, pk: int) -> JsonResponse:
 
 @require_POST
 @needs(Right.WORK)
-def stop(request: HttpRequest, pk: int) -> JsonResponse:
+def stop(request: SignedIn, pk: int) -> JsonResponse:
     """End the running recording."""
     services.stop(find(pk))
     return JsonResponse({"stopped": True})
@@ -131,35 +132,35 @@ def stop(request: HttpRequest, pk: int) -> JsonResponse:
 
 @require_POST
 @needs(Right.WORK)
-def mark(request: HttpRequest, pk: int) -> JsonResponse:
+def mark(request: SignedIn, pk: int) -> JsonResponse:
     """Mark a moment."""
     try:
-        row = services.mark(find(pk), request.user, number_of(request, "at"), request.POST.get("text", ""))  # type: ignore[arg-type]
+        row = services.mark(find(pk), request.user, number_of(request, "at"), request.POST.get("text", ""))
     except GumshoeError as error:
         return problem(error, 400)
     return JsonResponse({"at": row.moment, "text": row.text, "by": str(row.by)})
 
 
 @needs(Right.SEE)
-def channels(request: HttpRequest, pk: int) -> HttpResponse:
+def channels(request: SignedIn, pk: int) -> HttpResponse:
     """Choose what is looked at: presets by symptom, favourites, every strip (POST stores the choice)."""
     case = find(pk)
     trouble = ""
     if request.method == "POST":
         try:
-            looking.choose(case, request.user, request.POST.getlist("strip"))  # type: ignore[arg-type]
+            looking.choose(case, request.user, request.POST.getlist("strip"))
             return redirect("live:live", pk)
         except GumshoeError as error:
             trouble = str(error)
     told = services.told(case)
-    shown = looking.looking(case, request.user)  # type: ignore[arg-type]
+    shown = looking.looking(case, request.user)
     context = folder(
         case,
         "live",
         trouble=trouble,
         groups=looking.groups(shown, cases.powertrain_of(case), told),
         presets=looking.presets(case, told),
-        most=looking.MOST_STRIPS,
+        most=MOST_STRIPS,
         asked=told is not None,
     )
     return render(request, "live/channels.html", context, status=400 if trouble else 200)
@@ -167,7 +168,7 @@ def channels(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.SEE)
-def favourite(request: HttpRequest, pk: int) -> JsonResponse:
+def favourite(request: SignedIn, pk: int) -> JsonResponse:
     """Add a strip to the favourites, or take it out."""
     find(pk)
-    return JsonResponse({"favourite": looking.favour(request.user, request.POST.get("strip", ""))})  # type: ignore[arg-type]
+    return JsonResponse({"favourite": looking.favour(request.user, request.POST.get("strip", ""))})

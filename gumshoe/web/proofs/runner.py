@@ -57,7 +57,7 @@ def observe(link: Link, engine: int, *, codes: bool) -> Observation:
         return Observation(None)
     status = decode_status(raw[0x41]) if 0x41 in raw else None
     lamp = decode_status(raw[0x01]).lamp if 0x01 in raw else None
-    kept = {
+    kept: dict[str, float] = {
         key: round(values[key], 2)
         for key in (
             "rpm",

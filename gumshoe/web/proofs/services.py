@@ -368,7 +368,8 @@ def readiness(clearing: Clearing, tracker: Tracker) -> list[ReadinessRow]:
     if clearing.by_itself and held:
         done |= {item.name for item in held.monitors if item.supported and item.complete}
     done |= set(tracker.completed)
-    names = [item.name for item in (told or held).monitors if item.supported] if (told or held) else []
+    shown = told or held
+    names = [item.name for item in shown.monitors if item.supported] if shown else []
     was = {item.name: item.complete for item in held.monitors if item.supported} if held else {}
     return [ReadinessRow(name, was.get(name), name in done, name in tracker.plan.monitors) for name in names]
 

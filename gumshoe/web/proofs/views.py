@@ -6,7 +6,7 @@ from datetime import date
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
@@ -15,7 +15,7 @@ from gumshoe.core.entry import number_in
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.knowledge.catalogue import monitor_needs
 from gumshoe.core.proof.exposure import Unit
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.proofs import beyond, drawing, services, waiting
@@ -27,7 +27,7 @@ from gumshoe.web.vehicles.cars import car_of
 
 
 @needs(Right.SEE)
-def prove(request: HttpRequest, pk: int) -> HttpResponse:
+def prove(request: SignedIn, pk: int) -> HttpResponse:
     """Plan, coverage, check list, verdicts so far."""
     case = find(pk)
     clearing = services.clearing_of(case)
@@ -73,7 +73,7 @@ def _shown(clearing: Clearing | None) -> dict[str, Any]:
 
 @require_GET
 @needs(Right.SEE)
-def state(request: HttpRequest, pk: int) -> JsonResponse:
+def state(request: SignedIn, pk: int) -> JsonResponse:
     """How far the proof is."""
     try:
         return JsonResponse(services.state(find(pk)))
@@ -83,10 +83,10 @@ def state(request: HttpRequest, pk: int) -> JsonResponse:
 
 @require_POST
 @needs(Right.WORK)
-def begin(request: HttpRequest, pk: int) -> JsonResponse:
+def begin(request: SignedIn, pk: int) -> JsonResponse:
     """Begin to watch the drive."""
     try:
-        drive = services.begin(find(pk), request.user)  # type: ignore[arg-type]
+        drive = services.begin(find(pk), request.user)
     except GumshoeError as error:
         return problem(error, 409)
     return JsonResponse({"drive": drive.pk})
@@ -94,9 +94,9 @@ def begin(request: HttpRequest, pk: int) -> JsonResponse:
 
 @require_POST
 @needs(Right.WORK)
-def finish(request: HttpRequest, pk: int) -> HttpResponse:
+def finish(request: SignedIn, pk: int) -> HttpResponse:
     """Stop watching and judge."""
-    judgement = services.finish(find(pk), request.user)  # type: ignore[arg-type]
+    judgement = services.finish(find(pk), request.user)
     if request.headers.get("Accept", "").startswith("application/json"):
         return JsonResponse({"verdict": judgement.verdict, "reasons": judgement.reasons})
     messages.info(request, f"Verdict: {judgement.verdict}.")
@@ -105,22 +105,22 @@ def finish(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def count(request: HttpRequest, pk: int) -> HttpResponse:
+def count(request: SignedIn, pk: int) -> HttpResponse:
     """Let a recording count towards the proof."""
     chosen = request.POST.get("recording", "")
-    drive = services.count_recording(find(pk), request.user, number_in(chosen) or 0)  # type: ignore[arg-type]
+    drive = services.count_recording(find(pk), request.user, number_in(chosen) or 0)
     messages.success(request, f"Counted: {drive.how}. It tells where it was driven, neither monitors nor codes.")
     return redirect("proofs:prove", pk)
 
 
 @require_POST
 @needs(Right.WORK)
-def tried(request: HttpRequest, pk: int) -> HttpResponse:
+def tried(request: SignedIn, pk: int) -> HttpResponse:
     """What was tried by hand, and how it went."""
     post = request.POST
     row = services.tell_tried(
         find(pk),
-        request.user,  # type: ignore[arg-type]
+        request.user,
         post.get("circumstance", ""),
         post.get("how", ""),
         post.get("remark", ""),
@@ -131,7 +131,7 @@ def tried(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.APPROVE)
-def follow_up(request: HttpRequest, pk: int) -> HttpResponse:
+def follow_up(request: SignedIn, pk: int) -> HttpResponse:
     """When the case is looked at again."""
     case, post = find(pk), request.POST
     try:
@@ -139,14 +139,14 @@ def follow_up(request: HttpRequest, pk: int) -> HttpResponse:
     except ValueError as error:
         raise BadInput("On which day?", remedies=("choose a day",)) from error
     km = offering.whole(post.get("km", ""), "Kilometres", 1_000_000)
-    row = waiting.follow_up(case, request.user, due, km, post.get("why", ""))  # type: ignore[arg-type]
+    row = waiting.follow_up(case, request.user, due, km, post.get("why", ""))
     messages.success(request, f"To be looked at again on {row.due:%d %b %Y}.")
     return redirect("proofs:prove", case.pk)
 
 
 @require_GET
 @needs(Right.SEE)
-def calendar(request: HttpRequest) -> HttpResponse:
+def calendar(request: SignedIn) -> HttpResponse:
     """The cases that wait for their proof, as an iCalendar file."""
     content = waiting.calendar(waiting.due_list(), Settings.load().shop_name)
     response = HttpResponse(content, content_type="text/calendar; charset=utf-8")

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.entry import number_in
 from gumshoe.core.errors import BadInput, GumshoeError
-from gumshoe.web.accounts.rights import Right, may, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.repairs import aftercare, clearing, ends
@@ -20,7 +20,7 @@ from gumshoe.web.ui.responses import problem
 
 
 @needs(Right.SEE)
-def clear(request: HttpRequest, pk: int) -> HttpResponse:
+def clear(request: SignedIn, pk: int) -> HttpResponse:
     """The guard: what stands in the way, what will be lost, what remains, what the work itself has set."""
     case = find(pk)
     clearings = list(case.clearings.select_related("before", "after", "by"))
@@ -48,7 +48,7 @@ def clear(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def clear_now(request: HttpRequest, pk: int) -> HttpResponse:
+def clear_now(request: SignedIn, pk: int) -> HttpResponse:
     """Clear and scan again at once."""
     case, post = find(pk), request.POST
     triage = post.get("triage") == "1"
@@ -57,7 +57,7 @@ def clear_now(request: HttpRequest, pk: int) -> HttpResponse:
         raise BadInput("No module was chosen.", kept="Nothing was cleared.", remedies=("tick at least one",))
     done = clearing.clear(
         case,
-        request.user,  # type: ignore[arg-type]
+        request.user,
         triage=triage,
         only=frozenset(chosen) if post.get("some") == "1" else None,
         seen=number_in(post.get("seen", "")),
@@ -78,24 +78,24 @@ def clear_now(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def finish(request: HttpRequest, pk: int) -> HttpResponse:
+def finish(request: SignedIn, pk: int) -> HttpResponse:
     """Close a clearing that was cut off: scan now, and store what is known of it."""
-    clearing.finish(find(pk), request.user)  # type: ignore[arg-type]
+    clearing.finish(find(pk), request.user)
     messages.success(request, "The clearing that was cut off is closed: scanned now, and on record.")
     return redirect("repairs:clear", pk)
 
 
 @needs(Right.SEE)
-def clear_state(request: HttpRequest, pk: int) -> JsonResponse:
+def clear_state(request: SignedIn, pk: int) -> JsonResponse:
     """The guard as it stands now, for the page that waits for it."""
     return JsonResponse({"guard": clearing.guard_of(find(pk))})
 
 
 @require_POST
 @needs(Right.WORK)
-def leave(request: HttpRequest, pk: int) -> HttpResponse:
+def leave(request: SignedIn, pk: int) -> HttpResponse:
     """Clear nothing: the control unit is left to put the lamp out."""
-    clearing.leave_to_itself(find(pk), request.user)  # type: ignore[arg-type]
+    clearing.leave_to_itself(find(pk), request.user)
     messages.success(request, "Nothing was cleared: the control unit puts the lamp out after three good trips.")
     return redirect("proofs:prove", pk)
 
@@ -104,7 +104,7 @@ def leave(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def procedure(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def procedure(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """One procedure: why, conditions as the car tells them now, steps, and its run."""
     case = find(pk)
     need = aftercare.one_of(case, name)
@@ -133,7 +133,7 @@ def procedure(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def procedure_start(request: HttpRequest, pk: int, name: str) -> JsonResponse:
+def procedure_start(request: SignedIn, pk: int, name: str) -> JsonResponse:
     """Begin it."""
     try:
         aftercare.start(find(pk), name)
@@ -144,27 +144,27 @@ def procedure_start(request: HttpRequest, pk: int, name: str) -> JsonResponse:
 
 @require_GET
 @needs(Right.SEE)
-def procedure_state(request: HttpRequest, pk: int, name: str) -> JsonResponse:
+def procedure_state(request: SignedIn, pk: int, name: str) -> JsonResponse:
     """How far it is. One that has ended is stored by whoever asks first and may work."""
     user = request.user if may(request.user, Right.WORK) else None
-    return JsonResponse(aftercare.state(find(pk), user, name))  # type: ignore[arg-type]
+    return JsonResponse(aftercare.state(find(pk), user, name))
 
 
 @require_POST
 @needs(Right.WORK)
-def procedure_stop(request: HttpRequest, pk: int, name: str) -> JsonResponse:
+def procedure_stop(request: SignedIn, pk: int, name: str) -> JsonResponse:
     """Break it off."""
     case = find(pk)
     run = aftercare.current(case, name)
     if run is not None:
         run.stop()
-    return JsonResponse(aftercare.state(case, request.user, name))  # type: ignore[arg-type]
+    return JsonResponse(aftercare.state(case, request.user, name))
 
 
 @require_POST
 @needs(Right.WORK)
-def procedure_by_hand(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+def procedure_by_hand(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """Record it as made by hand."""
-    done = aftercare.by_hand(find(pk), request.user, name, request.POST.get("remark", ""))  # type: ignore[arg-type]
+    done = aftercare.by_hand(find(pk), request.user, name, request.POST.get("remark", ""))
     messages.success(request, f"{done.words}: recorded as made by hand.")
     return redirect("repairs:clear", pk)

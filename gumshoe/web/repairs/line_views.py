@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.proofs import waiting
@@ -17,7 +17,7 @@ from gumshoe.web.reports import mailing
 
 
 @needs(Right.SEE)
-def lines(request: HttpRequest, pk: int) -> HttpResponse:
+def lines(request: SignedIn, pk: int) -> HttpResponse:
     """What is proposed, what the customer said, and what else could be offered."""
     case = find(pk)
     knowledge = cases.knowledge_of(case)
@@ -47,7 +47,7 @@ def lines(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def lines_printed(request: HttpRequest, pk: int) -> HttpResponse:
+def lines_printed(request: SignedIn, pk: int) -> HttpResponse:
     """The proposal on one sheet, to be printed or signed."""
     case = find(pk)
     rows = offering.proposed(case)
@@ -60,30 +60,30 @@ def lines_printed(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def line(request: HttpRequest, pk: int) -> HttpResponse:
+def line(request: SignedIn, pk: int) -> HttpResponse:
     """Propose a repair as the tables have it."""
-    offering.propose_line(find(pk), request.user, request.POST.get("repair", ""))  # type: ignore[arg-type]
+    offering.propose_line(find(pk), request.user, request.POST.get("repair", ""))
     return redirect("repairs:lines", pk)
 
 
 @require_POST
 @needs(Right.WORK)
-def offer(request: HttpRequest, pk: int) -> HttpResponse:
+def offer(request: SignedIn, pk: int) -> HttpResponse:
     """Propose one way, or several as alternatives."""
     post = request.POST
-    made = offering.propose_offers(find(pk), request.user, post.get("repair", ""), post.getlist("offer"))  # type: ignore[arg-type]
+    made = offering.propose_offers(find(pk), request.user, post.get("repair", ""), post.getlist("offer"))
     messages.success(request, "Proposed." if len(made) == 1 else f"Proposed as {len(made)} alternatives.")
     return redirect("repairs:lines", pk)
 
 
 @require_POST
 @needs(Right.WORK)
-def maintenance(request: HttpRequest, pk: int) -> HttpResponse:
+def maintenance(request: SignedIn, pk: int) -> HttpResponse:
     """Propose something found on the way."""
     post = request.POST
     offering.propose_maintenance(
         find(pk),
-        request.user,  # type: ignore[arg-type]
+        request.user,
         post.get("words", ""),
         post.get("minutes", ""),
         post.get("parts", ""),
@@ -94,12 +94,12 @@ def maintenance(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.APPROVE)
-def answer(request: HttpRequest, pk: int, line_pk: int) -> HttpResponse:
+def answer(request: SignedIn, pk: int, line_pk: int) -> HttpResponse:
     """The customer's answer."""
     post = request.POST
     given = offering.answer(
         find(pk),
-        request.user,  # type: ignore[arg-type]
+        request.user,
         line_pk,
         post.get("kind", ""),
         post.get("who", ""),
@@ -111,12 +111,12 @@ def answer(request: HttpRequest, pk: int, line_pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.APPROVE)
-def recurrence(request: HttpRequest, pk: int) -> HttpResponse:
+def recurrence(request: SignedIn, pk: int) -> HttpResponse:
     """How often the fault was seen before, and the technician's own belief."""
     case, post = find(pk), request.POST
     waiting.write_recurrence(
         case,
-        request.user,  # type: ignore[arg-type]
+        request.user,
         post.get("times", ""),
         post.get("over", ""),
         post.get("unit", ""),
@@ -129,9 +129,9 @@ def recurrence(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.APPROVE)
-def mail(request: HttpRequest, pk: int) -> HttpResponse:
+def mail(request: SignedIn, pk: int) -> HttpResponse:
     """Send the proposal to the customer."""
     case = find(pk)
-    sent = mailing.send_proposal(case, request.user, request.POST.get("to", ""))  # type: ignore[arg-type]
+    sent = mailing.send_proposal(case, request.user, request.POST.get("to", ""))
     messages.success(request, f"Sent to {sent.to}; a copy is with the case.")
     return redirect("repairs:lines", case.pk)

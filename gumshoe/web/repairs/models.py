@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
+
 from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence
@@ -85,7 +87,7 @@ class Line(Evidence):
     labour = models.DecimalField(max_digits=9, decimal_places=2)
 
     @property
-    def total(self):  # type: ignore[no-untyped-def]
+    def total(self) -> Decimal:
         """Parts and labour together."""
         return self.parts + self.labour
 

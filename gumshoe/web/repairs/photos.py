@@ -59,7 +59,7 @@ def clean(data: bytes) -> tuple[bytes, int, int]:
     return out.getvalue(), pixels.width, pixels.height
 
 
-def keep(case: Case, user: User, upload: UploadedFile | None, words: str, line_pk: int | None = None) -> Photo:
+def keep(case: Case, user: User, upload: UploadedFile[bytes] | None, words: str, line_pk: int | None = None) -> Photo:
     """Store a photograph with the case. Raises BadInput for a bad one, or too many."""
     if upload is None:
         raise BadInput("No photograph was chosen.", remedies=("take or choose one",))

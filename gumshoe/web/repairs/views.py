@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.planning import standing
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.repairs import verdicts
 from gumshoe.web.repairs.panel import ledger
@@ -18,7 +18,7 @@ CANDIDATES = 6
 
 
 @needs(Right.SEE)
-def repair(request: HttpRequest, pk: int) -> HttpResponse:
+def repair(request: SignedIn, pk: int) -> HttpResponse:
     """The verdict that holds with everything behind it, and the form for another."""
     case = find(pk)
     assessment = judging.judged(case).assessment
@@ -48,9 +48,9 @@ def repair(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def verdict(request: HttpRequest, pk: int) -> HttpResponse:
+def verdict(request: SignedIn, pk: int) -> HttpResponse:
     """Name the fault."""
-    given = verdicts.give_verdict(find(pk), request.user, request.POST.get("suspect", ""))  # type: ignore[arg-type]
+    given = verdicts.give_verdict(find(pk), request.user, request.POST.get("suspect", ""))
     how = " as a guess: no direct test stands behind it." if given.guess else "."
     messages.success(request, f"Verdict stored{how} Now: why did it fail?")
     return redirect("repairs:repair", pk)
@@ -58,22 +58,22 @@ def verdict(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.OVERRULE)
-def review(request: HttpRequest, pk: int, verdict_pk: int) -> HttpResponse:
+def review(request: SignedIn, pk: int, verdict_pk: int) -> HttpResponse:
     """The lead countersigns the verdict or sends it back."""
     post = request.POST
-    given = verdicts.review(find(pk), request.user, verdict_pk, post.get("kind", ""), post.get("reason", ""))  # type: ignore[arg-type]
+    given = verdicts.review(find(pk), request.user, verdict_pk, post.get("kind", ""), post.get("reason", ""))
     messages.success(request, f"The verdict is {given.get_kind_display()}.")
     return redirect("repairs:repair", pk)
 
 
 @require_POST
 @needs(Right.WORK)
-def cause(request: HttpRequest, pk: int) -> HttpResponse:
+def cause(request: SignedIn, pk: int) -> HttpResponse:
     """Why it failed. The form's choice is a suspect's id, or a reason in words."""
     case, post = find(pk), request.POST
     chosen = post.get("cause", "")
     suspect = chosen.removeprefix("suspect:") if chosen.startswith("suspect:") else ""
     words = post.get("words", "").strip() or ("" if suspect else chosen)
-    verdicts.name_cause(case, request.user, suspect, words)  # type: ignore[arg-type]
+    verdicts.name_cause(case, request.user, suspect, words)
     messages.success(request, "Recorded why it failed.")
     return redirect("repairs:repair", case.pk)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.entry import number_in
 from gumshoe.core.maps import engine_map
-from gumshoe.web.accounts.rights import Right, may, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.repairs import ends, offering, photos, working
@@ -19,7 +19,7 @@ from gumshoe.web.repairs.panel import back_to, ledger
 
 
 @needs(Right.SEE)
-def work(request: HttpRequest, pk: int) -> HttpResponse:
+def work(request: SignedIn, pk: int) -> HttpResponse:
     """What is approved, with steps and torques; what is done; what is off."""
     case = find(pk)
     knowledge = cases.knowledge_of(case)
@@ -44,7 +44,7 @@ def work(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def work_printed(request: HttpRequest, pk: int) -> HttpResponse:
+def work_printed(request: SignedIn, pk: int) -> HttpResponse:
     """Parts and tools to lay out before starting, on paper."""
     case = find(pk)
     return render(request, "repairs/work_printed.html", folder(case, "repair", sheet=working.sheet(case)))
@@ -52,7 +52,7 @@ def work_printed(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def work_done(request: HttpRequest, pk: int, line_pk: int) -> HttpResponse:
+def work_done(request: SignedIn, pk: int, line_pk: int) -> HttpResponse:
     """Record the work as done."""
     case, post = find(pk), request.POST
     fitting = working.Fitting(
@@ -62,7 +62,7 @@ def work_done(request: HttpRequest, pk: int, line_pk: int) -> HttpResponse:
     )
     working.do_work(
         case,
-        request.user,  # type: ignore[arg-type]
+        request.user,
         line_pk,
         post.get("part_number", ""),
         post.get("part_make", ""),
@@ -79,13 +79,13 @@ def work_done(request: HttpRequest, pk: int, line_pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def photo_add(request: HttpRequest, pk: int) -> HttpResponse:
+def photo_add(request: SignedIn, pk: int) -> HttpResponse:
     """Keep a photograph with the case."""
     line = request.POST.get("line", "")
     photos.keep(
         find(pk),
-        request.user,  # type: ignore[arg-type]
-        request.FILES.get("photo"),  # type: ignore[arg-type]
+        request.user,
+        request.FILES.get("photo"),
         request.POST.get("words", ""),
         number_in(line),
     )
@@ -95,7 +95,7 @@ def photo_add(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 @needs(Right.SEE)
-def photo(request: HttpRequest, pk: int, photo_pk: int) -> FileResponse:
+def photo(request: SignedIn, pk: int, photo_pk: int) -> FileResponse:
     """One photograph."""
     row = get_object_or_404(Photo, case_id=pk, pk=photo_pk)
     path = photos.path_of(row)
@@ -111,25 +111,25 @@ def photo(request: HttpRequest, pk: int, photo_pk: int) -> FileResponse:
 
 @require_POST
 @needs(Right.WORK)
-def end_open(request: HttpRequest, pk: int) -> HttpResponse:
+def end_open(request: SignedIn, pk: int) -> HttpResponse:
     """Write a loose end down; a part chosen by name gives its own words."""
     case, post = find(pk), request.POST
     component, what, did = post.get("component", ""), post.get("what", "").strip(), post.get("did", "off")
     part = cases.knowledge_of(case).components.get(component)
     if not what and part is not None:
         what = f"{part.words} {dict(LooseEnd.Did.choices).get(did, '')}".strip()
-    ends.open_end(case, request.user, what, component, did)  # type: ignore[arg-type]
+    ends.open_end(case, request.user, what, component, did)
     return back_to(request, case)
 
 
 @require_POST
 @needs(Right.WORK)
-def end_close(request: HttpRequest, pk: int, end_pk: int) -> HttpResponse:
+def end_close(request: SignedIn, pk: int, end_pk: int) -> HttpResponse:
     """Tick a loose end; overruling needs the lead and a reason."""
     case, post = find(pk), request.POST
     overruled = post.get("overruled", "").strip()
     if overruled and not may(request.user, Right.OVERRULE):
         raise PermissionDenied
     key_on = {"yes": True, "no": False}.get(post.get("key_on", ""))
-    ends.close_end(case, request.user, end_pk, overruled, key_on)  # type: ignore[arg-type]
+    ends.close_end(case, request.user, end_pk, overruled, key_on)
     return back_to(request, case)

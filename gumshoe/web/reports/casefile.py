@@ -130,7 +130,7 @@ def export(case: Case) -> CaseFile:
                 for run in ours.added(case.procedureruns.select_related("by"))
             ),
         ),
-        recurrence=RecurrenceFacts(often.times, often.over, often.unit, often.belief, often.why)
+        recurrence=RecurrenceFacts(often.times, often.over, often.unit, often.belief, often.why)  # type: ignore[arg-type]  # the field's choices
         if often and ours.is_added(often)
         else came.recurrence,
         proof=_proof(judgement) if judgement and ours.is_added(judgement) else came.proof,
@@ -222,7 +222,10 @@ def _line(row: Line) -> LineFacts:
         notes=row.notes,
     )
     answer = row.answers.last()
-    return replace(found, answer=answer.kind, who=answer.who, how=answer.how, risk=answer.risk) if answer else found
+    if answer is None:
+        return found
+    told: Any = answer.kind
+    return replace(found, answer=told, who=answer.who, how=answer.how, risk=answer.risk)
 
 
 def _proof(row: Judgement) -> ProofFacts:
@@ -252,4 +255,5 @@ def _verdict(row: Verdict) -> VerdictFacts:
     said = row.review
     if said is None:
         return found
-    return replace(found, review=said.kind, reviewed_by=str(said.by), review_reason=said.reason)
+    kind: Any = said.kind
+    return replace(found, review=kind, reviewed_by=str(said.by), review_reason=said.reason)

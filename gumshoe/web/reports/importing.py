@@ -197,7 +197,7 @@ class _Maker:
             stays = circuits.conclude(self.case, self.user, facts.component)
             for entry in (stays, stays.record):
                 if entry is not None:
-                    self.entries.setdefault(entry._meta.model_name, []).append(entry.pk)
+                    self.entries.setdefault(str(entry._meta.model_name), []).append(entry.pk)
 
     def _scans(self, document: CaseFile) -> None:
         for snapshot in document.scans:
@@ -234,7 +234,7 @@ class _Maker:
             scope=facts.scope[:14],
             notes=facts.notes[:300],
         )
-        if facts.answer == Answer.Kind.APPROVED or facts.repair not in self.lines:
+        if facts.answer == "approved" or facts.repair not in self.lines:
             self.lines[facts.repair] = line  # of several ways, the one that was approved is the one carried out
         if facts.answer:
             told = {"who": facts.who[:80], "how": facts.how[:40], "risk": facts.risk}

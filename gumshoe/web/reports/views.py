@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.casefile import CaseFileError, write_case
 from gumshoe.core.casefile.files import MAX_BYTES
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.reports import importing, mailing, services, standalone
@@ -17,21 +17,21 @@ from gumshoe.web.reports.casefile import export
 
 
 @needs(Right.SEE)
-def report(request: HttpRequest, pk: int) -> HttpResponse:
+def report(request: SignedIn, pk: int) -> HttpResponse:
     """The customer's page, printable."""
     case = find(pk)
     return render(request, "reports/report.html", folder(case, "report", report=services.customer(case)))
 
 
 @needs(Right.SEE)
-def file(request: HttpRequest, pk: int) -> HttpResponse:
+def file(request: SignedIn, pk: int) -> HttpResponse:
     """The technical file with every reading, printable."""
     case = find(pk)
     return render(request, "reports/file.html", folder(case, "report", file=services.file(case)))
 
 
 @needs(Right.SEE)
-def page(request: HttpRequest, pk: int) -> HttpResponse:
+def page(request: SignedIn, pk: int) -> HttpResponse:
     """Both in one HTML file that needs nothing else, as a download."""
     case = find(pk)
     response = HttpResponse(standalone.page(case), content_type="text/html; charset=utf-8")
@@ -41,16 +41,16 @@ def page(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.APPROVE)
-def mail(request: HttpRequest, pk: int) -> HttpResponse:
+def mail(request: SignedIn, pk: int) -> HttpResponse:
     """Send the report to the customer, the self-contained page with it."""
     case = find(pk)
-    sent = mailing.send_report(case, request.user, request.POST.get("to", ""))  # type: ignore[arg-type]
+    sent = mailing.send_report(case, request.user, request.POST.get("to", ""))
     messages.success(request, f"Sent to {sent.to}; a copy is with the case.")
     return redirect("reports:report", pk)
 
 
 @needs(Right.SEE)
-def casefile(request: HttpRequest, pk: int) -> HttpResponse:
+def casefile(request: SignedIn, pk: int) -> HttpResponse:
     """The case in the open format, as a download."""
     case = find(pk)
     response = HttpResponse(write_case(export(case)), content_type="application/json")
@@ -59,7 +59,7 @@ def casefile(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.WORK)
-def import_case(request: HttpRequest) -> HttpResponse:
+def import_case(request: SignedIn) -> HttpResponse:
     """Read a case file in. A bad file gets the place and the reason, and nothing is imported."""
     if request.method != "POST":
         return render(request, "reports/import.html", {"limit_mb": MAX_BYTES // 1_000_000})
@@ -69,7 +69,7 @@ def import_case(request: HttpRequest) -> HttpResponse:
             raise CaseFileError("No file was chosen.", remedies=("choose a file ending in .json",))
         if (upload.size or 0) > MAX_BYTES:
             raise CaseFileError(f"The file is larger than {MAX_BYTES // 1_000_000} MB.")
-        case = importing.import_case(request.user, upload.read(), upload.name or "")  # type: ignore[arg-type]
+        case = importing.import_case(request.user, upload.read(), upload.name or "")
     except CaseFileError as error:
         return render(
             request, "reports/import.html", {"trouble": error, "limit_mb": MAX_BYTES // 1_000_000}, status=400
@@ -80,19 +80,19 @@ def import_case(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def reopen(request: HttpRequest, pk: int) -> HttpResponse:
+def reopen(request: SignedIn, pk: int) -> HttpResponse:
     """Open a closed case again, with a reason."""
     case = find(pk)
-    cases.reopen(case, request.user, request.POST.get("reason", ""))  # type: ignore[arg-type]
+    cases.reopen(case, request.user, request.POST.get("reason", ""))
     messages.success(request, f"Case {case.number} is open again.")
     return redirect("cases:resume", case.pk)
 
 
 @require_POST
 @needs(Right.WORK)
-def close(request: HttpRequest, pk: int) -> HttpResponse:
+def close(request: SignedIn, pk: int) -> HttpResponse:
     """Close the case."""
     case = find(pk)
-    services.close(case, request.user)  # type: ignore[arg-type]
+    services.close(case, request.user)
     messages.success(request, f"Case {case.number} is closed.")
     return redirect("reports:report", case.pk)

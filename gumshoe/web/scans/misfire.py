@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
@@ -17,7 +17,7 @@ from gumshoe.core.clues.misfire import (
 )
 from gumshoe.core.entry import float_of, number_in
 from gumshoe.core.errors import BadInput
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Lamp
@@ -26,7 +26,7 @@ from gumshoe.web.scans.models import HandTest
 
 
 @needs(Right.SEE)
-def misfire(request: HttpRequest, pk: int) -> HttpResponse:
+def misfire(request: SignedIn, pk: int) -> HttpResponse:
     """Counters of the newest scan that has any; they survive key-off, so the engine may stand still."""
     case = find(pk)
     knowledge = cases.knowledge_of(case)
@@ -37,18 +37,22 @@ def misfire(request: HttpRequest, pk: int) -> HttpResponse:
     hand = case.handtests.last()
     complaint = cases.complaint_of(case)
     top = max([*reading.last.values(), *reading.average.values(), 1]) if reading else 1
-    rows = [
-        {
-            "number": n,
-            "last": reading.last.get(n),
-            "average": reading.average.get(n),
-            "share": reading.last.get(n, 0) / top,
-            "blamed": n in reading.cylinders,
-            "dead": bool(hand and n in hand.cylinders),
-            "percent": share.by_cylinder[n] if share else None,
-        }
-        for n in (cylinders if reading else ())
-    ]
+    rows = (
+        []
+        if reading is None
+        else [
+            {
+                "number": n,
+                "last": reading.last.get(n),
+                "average": reading.average.get(n),
+                "share": reading.last.get(n, 0) / top,
+                "blamed": n in reading.cylinders,
+                "dead": bool(hand and n in hand.cylinders),
+                "percent": share.by_cylinder[n] if share else None,
+            }
+            for n in cylinders
+        ]
+    )
     return render(
         request,
         "scans/misfire.html",
@@ -74,7 +78,7 @@ def misfire(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def by_hand(request: HttpRequest, pk: int) -> HttpResponse:
+def by_hand(request: SignedIn, pk: int) -> HttpResponse:
     """Record which cylinders do not work by a hand test; a later entry supersedes it visibly."""
     case = find(pk)
     count = cases.powertrain_of(case).cylinders
@@ -82,7 +86,7 @@ def by_hand(request: HttpRequest, pk: int) -> HttpResponse:
     chosen = sorted(number for number in told if number is not None and 1 <= number <= count)
     HandTest.objects.create(
         case=case,
-        by=request.user,  # type: ignore[misc]
+        by=request.user,
         cylinders=chosen,
         how=request.POST.get("how", "").strip()[:80] or "spark tester",
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -12,7 +12,7 @@ from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.maps import code_map, engine_map
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.powertrain.vin import check_vin
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
@@ -39,7 +39,7 @@ FRAME_KEYS = (
 )
 
 
-def _page(request: HttpRequest, case: Case, shown: Scan | None, status: int = 200, **more: object) -> HttpResponse:
+def _page(request: SignedIn, case: Case, shown: Scan | None, status: int = 200, **more: object) -> HttpResponse:
     """The Scan page around one stored scan (or none)."""
     snapshot = services.snapshot_of(shown) if shown else None
     return render(
@@ -72,7 +72,7 @@ def _vin(snapshot: Snapshot | None) -> object:
 
 
 @needs(Right.SEE)
-def scan(request: HttpRequest, pk: int) -> HttpResponse:
+def scan(request: SignedIn, pk: int) -> HttpResponse:
     """The newest snapshot on one page, older ones listed."""
     case = find(pk)
     whole = list(case.scans.filter(interrupted=False).order_by("-at", "-pk"))
@@ -83,12 +83,12 @@ def scan(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def scan_now(request: HttpRequest, pk: int) -> HttpResponse:
+def scan_now(request: SignedIn, pk: int) -> HttpResponse:
     """Scan and store; an error is shown on the scan page with its remedies."""
     case = find(pk)
     why = Scan.Why.AGAIN if case.scans.exists() else Scan.Why.INTAKE
     try:
-        stored = services.perform(case, request.user, why)  # type: ignore[arg-type]
+        stored = services.perform(case, request.user, why)
     except services.AnotherCar as error:
         return _page(request, case, None, 409, trouble=error, other=error, answers=VinAnswer.Kind.choices)
     except GumshoeError as error:
@@ -99,30 +99,30 @@ def scan_now(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 @needs(Right.WORK)
-def vin_answer(request: HttpRequest, pk: int) -> HttpResponse:
+def vin_answer(request: SignedIn, pk: int) -> HttpResponseBase:
     """Whose the VIN is that was read; then the scan goes on, in this case or in one of the other vehicle."""
     case, post = find(pk), request.POST
     if post.get("answer") == "other":
         other = get_object_or_404(Vehicle, vin=post.get("vin", ""))
         open_one = other.cases.filter(closed_at__isnull=True).first()
-        found = open_one or cases.open_case(request.user, other)  # type: ignore[arg-type]
+        found = open_one or cases.open_case(request.user, other)
         messages.info(request, f"This is {other}. Scan here.")
         return redirect("scans:scan", found.pk)
-    services.answer_vin(case, request.user, post.get("vin", ""), post.get("answer", ""))  # type: ignore[arg-type]
+    services.answer_vin(case, request.user, post.get("vin", ""), post.get("answer", ""))
     return scan_now(request, pk)
 
 
 @require_POST
 @needs(Right.WORK)
-def typed(request: HttpRequest, pk: int) -> HttpResponse:
+def typed(request: SignedIn, pk: int) -> HttpResponse:
     """Store codes typed in, pasted or read from a file for a car that is not connected."""
     case, text = find(pk), request.POST.get("codes", "")
     upload = request.FILES.get("file")
     try:
         if upload is not None:
-            stored = services.take_file(case, request.user, upload.read())  # type: ignore[arg-type]
+            stored = services.take_file(case, request.user, upload.read())
         else:
-            stored = [services.type_in(case, request.user, text)]  # type: ignore[arg-type]
+            stored = [services.type_in(case, request.user, text)]
     except (BadInput, CaseFileError) as error:
         return _page(request, case, None, 400, trouble=error, typed_text=text[:20_000])
     messages.success(request, "Codes stored as typed in. They say nothing about monitors that have or have not run.")
@@ -133,7 +133,7 @@ def typed(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def frames(request: HttpRequest, pk: int, scan_pk: int) -> HttpResponse:
+def frames(request: SignedIn, pk: int, scan_pk: int) -> HttpResponse:
     """The raw frames of a scan as a candump log."""
     stored = get_object_or_404(Scan, pk=scan_pk, case_id=pk)
     response = HttpResponse(stored.frames, content_type="text/plain; charset=ascii")
@@ -143,7 +143,7 @@ def frames(request: HttpRequest, pk: int, scan_pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def compare(request: HttpRequest, pk: int) -> HttpResponse:
+def compare(request: SignedIn, pk: int) -> HttpResponse:
     """Two scans side by side; the oldest against the newest unless chosen."""
     case = find(pk)
     scans = [item for item in case.scans.all() if not item.interrupted]
@@ -173,7 +173,7 @@ def compare(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def read(request: HttpRequest, pk: int) -> HttpResponse:
+def read(request: SignedIn, pk: int) -> HttpResponse:
     """What the codes mean together."""
     case = find(pk)
     found = judging.judged(case)

@@ -9,7 +9,7 @@ from gumshoe.web.shop.models import Settings
 from gumshoe.web.ui.fields import AmountField, WholeField
 
 
-class SettingsForm(forms.ModelForm):
+class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type arguments at run time
     """Shop, money, adapter."""
 
     labour_per_hour = AmountField(max_value=100_000, label="Labour per hour")

@@ -85,10 +85,8 @@ def _done(case: Case) -> Iterable[Done]:
             on=timezone.localtime(work.at).date(),
             odometer_km=work.odometer_km or odometer_of(case),
             warranty=Warranty(
-                *(
-                    given if given is not None else usual
-                    for given, usual in ((work.warranty_months, Warranty.months), (work.warranty_km, Warranty.km))
-                )
+                Warranty.months if work.warranty_months is None else work.warranty_months,
+                Warranty.km if work.warranty_km is None else work.warranty_km,
             ),
         )
 

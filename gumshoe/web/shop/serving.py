@@ -55,7 +55,7 @@ def close_to_others(folder: Path) -> None:
 
 def copy_before_migration(executor: MigrationExecutor) -> Path | None:
     """A copy of the database as it stands, beside it; None for a new one."""
-    source = Path(settings.DATABASES["default"]["NAME"])
+    source = Path(str(settings.DATABASES["default"]["NAME"]))
     if not executor.loader.applied_migrations or not source.is_file():
         return None
     folder = Path(settings.DATA_DIR) / "before"

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
 from gumshoe.core.entry import number_in
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.proofs import waiting
 from gumshoe.web.shop import history, services
 from gumshoe.web.shop.forms import SettingsForm
@@ -17,7 +17,7 @@ from gumshoe.web.vehicles.models import Vehicle
 
 
 @needs(Right.SEE)
-def board(request: HttpRequest) -> HttpResponse:
+def board(request: SignedIn) -> HttpResponse:
     """Every open case, by what it waits for."""
     columns = services.board()
     under_way = any(not card.standing.known for _, cards in columns for card in cards)
@@ -29,14 +29,14 @@ def board(request: HttpRequest) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def vehicle_history(request: HttpRequest, pk: int) -> HttpResponse:
+def vehicle_history(request: SignedIn, pk: int) -> HttpResponse:
     """A vehicle's cases on one line of time."""
     line = history.timeline(get_object_or_404(Vehicle, pk=pk))
     return render(request, "shop/history.html", {"line": line, "chart": history.chart(line)})
 
 
 @needs(Right.SEE)
-def parts(request: HttpRequest) -> HttpResponse:
+def parts(request: SignedIn) -> HttpResponse:
     """How long parts live, by make."""
     page = min(max(number_in(request.GET.get("page", "")) or 1, 1), 100_000)
     rows, more = history.unproven(page)
@@ -45,7 +45,7 @@ def parts(request: HttpRequest) -> HttpResponse:
 
 
 @needs(Right.MANAGE)
-def settings(request: HttpRequest) -> HttpResponse:
+def settings(request: SignedIn) -> HttpResponse:
     """Shop, money, adapter."""
     form = SettingsForm(request.POST or None, instance=Settings.load())
     if request.method == "POST" and form.is_valid():

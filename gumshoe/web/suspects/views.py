@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.clues import Clue
 from gumshoe.core.planning import standing
-from gumshoe.core.suspects.posterior import Assessment, Entry, Stance
+from gumshoe.core.suspects import Assessment
 from gumshoe.core.suspects.story import story
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.core.suspects.weighing import Entry, Stance
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.suspects import services
 from gumshoe.web.suspects.judging import judged
@@ -24,7 +25,7 @@ SHOWN_TESTS = 4
 
 
 @needs(Right.SEE)
-def suspects(request: HttpRequest, pk: int) -> HttpResponse:
+def suspects(request: SignedIn, pk: int) -> HttpResponse:
     """Ranking, the next action, next tests, evidence matrix; what takes longer comes by ``beyond``."""
     case = find(pk)
     found = judged(case)
@@ -71,7 +72,7 @@ def suspects(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @needs(Right.SEE)
-def beyond(request: HttpRequest, pk: int) -> HttpResponse:
+def beyond(request: SignedIn, pk: int) -> HttpResponse:
     """A part of the Suspects page that takes a second or more: the ways to work followed to their end, and how the
     ranking moved."""
     case = find(pk)
@@ -85,7 +86,8 @@ def beyond(request: HttpRequest, pk: int) -> HttpResponse:
 def _matrix(assessment: Assessment) -> dict[str, list[tuple[Clue, list[Entry]]]]:
     """Rows of the evidence matrix: the clues that speak most about the leading suspects (and the doubtful ones), those
     that speak less, and those that say nothing of them."""
-    speaking, silent = [], []
+    speaking: list[tuple[Clue, list[Entry]]] = []
+    silent: list[tuple[Clue, list[Entry]]] = []
     for clue in assessment.clues:
         entries = [
             next(entry for entry in suspect.entries if entry.clue is clue) for suspect in assessment.suspects[:COLUMNS]
@@ -100,7 +102,7 @@ def _matrix(assessment: Assessment) -> dict[str, list[tuple[Clue, list[Entry]]]]
 
 @require_POST
 @needs(Right.WORK)
-def rule(request: HttpRequest, pk: int) -> HttpResponse:
+def rule(request: SignedIn, pk: int) -> HttpResponse:
     """Rule a suspect out or in, doubt or trust a clue."""
     case = find(pk)
     post = request.POST
@@ -109,7 +111,7 @@ def rule(request: HttpRequest, pk: int) -> HttpResponse:
         request.user,
         post.get("kind", ""),
         post.get("subject", ""),
-        post.get("reason", ""),  # type: ignore[arg-type]
+        post.get("reason", ""),
     )
     messages.success(request, f"Recorded: {ruling.get_kind_display()}. It stays on the case's record.")
     return redirect("suspects:suspects", case.pk)

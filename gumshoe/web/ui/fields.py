@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from decimal import Decimal
-from typing import Any
+from typing import Any, TypeVar
 
 from django import forms
 
 from gumshoe.core.entry import decimal_of, float_of, whole_of
 from gumshoe.core.errors import BadInput
 
+T = TypeVar("T")
 DECIMAL = {"inputmode": "decimal", "autocomplete": "off"}
 WHOLE = {"inputmode": "numeric", "autocomplete": "off"}
 
@@ -20,7 +22,7 @@ class AmountField(forms.DecimalField):
     def __init__(self, **kwargs: Any) -> None:
         super().__init__(**{"widget": forms.TextInput(attrs=DECIMAL), "decimal_places": 2, "min_value": 0, **kwargs})
 
-    def to_python(self, value: Any) -> Decimal | None:
+    def to_python(self, value: Any) -> Decimal | None:  # type: ignore[override]  # as the field Django ships does
         """Raises ValidationError with the reason."""
         return _asked(lambda: decimal_of(value, str(self.label or "Amount"), places=2), value)
 
@@ -31,7 +33,7 @@ class NumberField(forms.FloatField):
     def __init__(self, **kwargs: Any) -> None:
         super().__init__(**{"widget": forms.TextInput(attrs=DECIMAL), **kwargs})
 
-    def to_python(self, value: Any) -> float | None:
+    def to_python(self, value: Any) -> float | None:  # type: ignore[override]  # as the field Django ships does
         """Raises ValidationError with the reason."""
         return _asked(lambda: float_of(value, str(self.label or "Number")), value)
 
@@ -49,11 +51,11 @@ class WholeField(forms.IntegerField):
         return _asked(lambda: whole_of(value, str(self.label or "Number"), most, least), value)
 
 
-def _asked(read: Any, value: Any) -> Any:
+def _asked(read: Callable[[], T], value: Any) -> T | None:
     if value in (None, ""):
         return None
     if not isinstance(value, str):
-        return value
+        return value  # type: ignore[no-any-return]  # Django gives back what it had read
     try:
         return read()
     except BadInput as error:

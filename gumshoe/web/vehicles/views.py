@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, JsonResponse
+from django.http import JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.errors import GumshoeError
-from gumshoe.web.accounts.rights import Right, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.ui.responses import problem
 from gumshoe.web.vehicles import services
 from gumshoe.web.vehicles.models import Vehicle
@@ -15,7 +15,7 @@ from gumshoe.web.vehicles.models import Vehicle
 
 @require_GET
 @needs(Right.SEE)
-def stand_in_state(request: HttpRequest, pk: int) -> JsonResponse:
+def stand_in_state(request: SignedIn, pk: int) -> JsonResponse:
     """What somebody at the car sees now."""
     vehicle = get_object_or_404(Vehicle, pk=pk)
     try:
@@ -26,7 +26,7 @@ def stand_in_state(request: HttpRequest, pk: int) -> JsonResponse:
 
 @require_POST
 @needs(Right.WORK)
-def stand_in_act(request: HttpRequest, pk: int) -> JsonResponse:
+def stand_in_act(request: SignedIn, pk: int) -> JsonResponse:
     """Turn the key, hold the pedal, drive."""
     vehicle = get_object_or_404(Vehicle, pk=pk)
     try:

@@ -35,8 +35,8 @@ class Command(CaseFileCommand):
         say(f"\nWhat to drive: {drive.minutes:.0f} min, {drive.km:.0f} km, after {drive.rest_hours:.0f} h of rest")
         for number, trip in enumerate(drive.trips, 1):
             say(f"  Trip {number} ({trip.minutes:.0f} min, {trip.km:.0f} km)")
-            for row in trip.segments:
-                say(f"    {row.words}: {row.how}")
+            for segment in trip.segments:
+                say(f"    {segment.words}: {segment.how}")
         for need in drive.unmet:
             say(f"  No usual drive is known for {need.words}: see the maker's service information.")
         say(f"\nSo far: {found.verdict}")

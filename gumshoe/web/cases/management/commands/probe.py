@@ -45,7 +45,7 @@ class Command(CaseFileCommand):
         say("  Next")
         for item in found.proposals[:3]:
             say(f"  {item.bits:5.2f} bits in {item.minutes:.0f} min  {item.words}")
-            for row in item.shows[:4]:
-                same = abs(row.highest - row.lowest) < 0.05
-                shown = f"{row.lowest:.2f}" if same else f"{row.lowest:.2f} to {row.highest:.2f}"
-                say(f"        {shown} {item.probe.unit}: {row.fault.words}")
+            for shows in item.shows[:4]:
+                same = abs(shows.highest - shows.lowest) < 0.05
+                shown = f"{shows.lowest:.2f}" if same else f"{shows.lowest:.2f} to {shows.highest:.2f}"
+                say(f"        {shown} {item.probe.unit}: {shows.fault.words}")
