@@ -86,7 +86,7 @@ class Unit:
 
     def codes(self, service: int) -> tuple[str, ...]:
         body = self.ask(bytes((service,)))[2:]
-        return tuple(TroubleCode.from_bytes(body[i], body[i + 1]).text for i in range(0, len(body) - 1, 2))
+        return tuple(TroubleCode.from_bytes(body[i], body[i + 1]) for i in range(0, len(body) - 1, 2))
 
     def scan(self) -> Snapshot:
         """Codes, frame, counters and readiness, with the key on and the engine standing."""
@@ -103,7 +103,7 @@ class Unit:
             values: dict[str, float] = {}
             for pid in FRAME_PIDS:
                 values |= pid_table()[pid].decode(self.ask(bytes((2, pid, 0)))[3:])
-            frames = (FreezeFrame(TroubleCode.from_bytes(*code).text, values),)
+            frames = (FreezeFrame(TroubleCode.from_bytes(*code), values),)
         counted = range(0xA1, 0xA2 + self.car.model.cylinders)
         results = tuple(row for mid in counted for row in decode_results(self.ask(bytes((6, mid)))))
         status = decode_status(self.ask(b"\x01\x01")[2:])

@@ -35,8 +35,9 @@ from django.test import Client  # noqa: E402
 from django.test.utils import setup_test_environment  # noqa: E402
 
 from gumshoe.web.accounts.models import Role  # noqa: E402
-from gumshoe.web.repairs import offering, verdicts  # noqa: E402
+from gumshoe.web.proposal import services as offering  # noqa: E402
 from gumshoe.web.scans import services as scans  # noqa: E402
+from gumshoe.web.verdicts import services as verdicts  # noqa: E402
 from tests.web import support  # noqa: E402
 from tests.web.grown import grow  # noqa: E402
 from tests.web.test_scale import pages  # noqa: E402

@@ -3,17 +3,24 @@
 from django.urls import include, path
 
 urlpatterns = [
-    path("", include("gumshoe.web.shop.urls")),
+    path("", include("gumshoe.web.board.urls")),
     path("", include("gumshoe.web.accounts.urls")),
+    path("", include("gumshoe.web.settings.urls")),
     path("", include("gumshoe.web.vehicles.urls")),
-    path("", include("gumshoe.web.library.urls")),
+    path("", include("gumshoe.web.papers.urls")),
     path("", include("gumshoe.web.cases.urls")),
+    path("", include("gumshoe.web.ledger.urls")),
     path("", include("gumshoe.web.scans.urls")),
     path("", include("gumshoe.web.live.urls")),
-    path("", include("gumshoe.web.suspects.urls")),
     path("", include("gumshoe.web.bench.urls")),
-    path("", include("gumshoe.web.repairs.urls")),
+    path("", include("gumshoe.web.suspects.urls")),
+    path("", include("gumshoe.web.verdicts.urls")),
+    path("", include("gumshoe.web.proposal.urls")),
+    path("", include("gumshoe.web.work.urls")),
+    path("", include("gumshoe.web.clearing.urls")),
     path("", include("gumshoe.web.proofs.urls")),
+    path("", include("gumshoe.web.history.urls")),
+    path("", include("gumshoe.web.standing.urls")),
     path("", include("gumshoe.web.reports.urls")),
 ]
 handler403 = "gumshoe.web.ui.views.forbidden"

@@ -35,18 +35,29 @@ INSTALLED_APPS = [
     "axes",
     "csp",
     "gumshoe.web.accounts",
+    "gumshoe.web.settings",
     "gumshoe.web.ui",
     "gumshoe.web.vehicles",
     "gumshoe.web.library",
     "gumshoe.web.cases",
+    "gumshoe.web.ledger",
     "gumshoe.web.scans",
     "gumshoe.web.live",
-    "gumshoe.web.suspects",
+    "gumshoe.web.papers",
     "gumshoe.web.bench",
+    "gumshoe.web.suspects",
+    "gumshoe.web.verdicts",
+    "gumshoe.web.proposal",
+    "gumshoe.web.work",
+    "gumshoe.web.clearing",
     "gumshoe.web.repairs",
     "gumshoe.web.proofs",
+    "gumshoe.web.history",
+    "gumshoe.web.standing",
     "gumshoe.web.reports",
-    "gumshoe.web.shop",
+    "gumshoe.web.board",
+    "gumshoe.serving",
+    "gumshoe.demo",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -58,7 +69,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "csp.middleware.CSPMiddleware",
-    "gumshoe.web.ui.memo.OnceARequest",
+    "gumshoe.web.kit.memo.OnceARequest",
     "gumshoe.web.ui.middleware.ErrorPages",
     "axes.middleware.AxesMiddleware",
 ]
@@ -105,7 +116,7 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
 ]
 LOGIN_URL = "accounts:sign_in"
-LOGIN_REDIRECT_URL = "shop:board"
+LOGIN_REDIRECT_URL = "board:board"
 LOGOUT_REDIRECT_URL = "accounts:sign_in"
 # Throttled sign-in: five failures for a name from one address lock it for a quarter of an hour.
 AXES_FAILURE_LIMIT = 5

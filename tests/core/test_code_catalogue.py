@@ -131,6 +131,6 @@ class Typed(unittest.TestCase):
         self.assertLess(len(text), MAX_CHARACTERS)
         try:
             for item in read_typed(text).modules[0].codes:
-                self.assertEqual(item.trouble.text, item.code)
+                self.assertEqual(TroubleCode(item.code), item.code)
         except BadInput as error:
             self.assertTrue(error.remedies)

@@ -5,8 +5,10 @@ from __future__ import annotations
 from selenium.webdriver.common.by import By
 
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs import offering, verdicts, working
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.scans import services as scans
+from gumshoe.web.verdicts import services as verdicts
+from gumshoe.web.work import services as working
 from tests.journeys.browser import Journey
 from tests.web import support
 
@@ -79,7 +81,7 @@ class PlugLeftOff(AfterTheWork):
         verdicts.give_verdict(self.case, self.person, "crankcase_hose_split")
         line = offering.propose_line(self.case, self.person, "renew_crankcase_hose")
         offering.answer(self.case, self.person, line.pk, "approved", "owner", "by phone")
-        working.do_work(self.case, self.person, line.pk, "", "", 20, "")
+        working.do_work(self.case, self.person, line.pk, minutes=20)
         self.page("repair/work")
         part = self.find("[data-map] [data-part='air_flow_meter'] .reach")
         self.browser.execute_script("arguments[0].dispatchEvent(new MouseEvent('click', {bubbles: true}))", part)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from gumshoe.web.repairs import offering, verdicts, working
+from gumshoe.web.proposal import services as offering
+from gumshoe.web.verdicts import services as verdicts
+from gumshoe.web.work import services as working
 from tests.journeys.browser import Journey
 from tests.web import support
 
@@ -28,7 +30,7 @@ class Reached(Journey):
         verdicts.give_verdict(case, self.person, suspect)
         line = offering.propose_line(case, self.person, repair)
         offering.answer(case, self.person, line.pk, "approved", "owner", "by phone")
-        working.do_work(case, self.person, line.pk, "N-1", "Make", 20, "")
+        working.do_work(case, self.person, line.pk, working.Fitting("N-1", "Make"), 20)
         self.go(f"/cases/{case.pk}/clear/")
         self.press("Clear the codes of every module", wait=30)
         self.see("Cleared, and scanned again at once", wait=40)

@@ -7,8 +7,10 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs import ends, offering, verdicts
+from gumshoe.web.ledger import ends
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.scans import services as scans
+from gumshoe.web.verdicts import services as verdicts
 from tests.journeys.browser import Journey
 from tests.web import support
 from tests.web.test_scale import pages
@@ -43,10 +45,10 @@ class Usable(Journey):
             "test": reverse("bench:test", args=[case.pk, "look_hoses"]),
             "hand test": reverse("bench:hand_one", args=[case.pk, "compression"]),
             "circuit": reverse("bench:circuit", args=[case.pk, "purge_valve"]),
-            "settings": reverse("shop:settings"),
+            "settings": reverse("settings:settings"),
             "import": reverse("reports:import"),
             "channels": reverse("live:channels", args=[case.pk]),
-            "proposal on paper": reverse("repairs:lines_printed", args=[case.pk]),
+            "proposal on paper": reverse("proposal:lines_printed", args=[case.pk]),
         }
         return pages(case) | more
 
@@ -67,7 +69,7 @@ class Usable(Journey):
         case = self.case_with_much()
         self.sign_in()
         unseen = set()
-        for name in ("board", "scans:scan", "suspects:suspects", "repairs:repair", "repairs:lines", "live:live"):
+        for name in ("board", "scans:scan", "suspects:suspects", "verdicts:repair", "proposal:lines", "live:live"):
             self.go(self.addresses(case)[name])
             body = self.browser.find_element(By.TAG_NAME, "body")
             for _ in range(45):

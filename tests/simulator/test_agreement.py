@@ -44,14 +44,14 @@ def snapshot(car: Vehicle) -> Snapshot:
     codes = []
     for service, state in ((3, CodeState.CONFIRMED), (7, CodeState.PENDING), (10, CodeState.PERMANENT)):
         body = ask(bytes((service,)), False)[0][2:]
-        codes += [StoredCode(TroubleCode.from_bytes(body[i], body[i + 1]).text, state) for i in range(0, len(body), 2)]
+        codes += [StoredCode(TroubleCode.from_bytes(body[i], body[i + 1]), state) for i in range(0, len(body), 2)]
     frames = ()
     code = ask(b"\x02\x02\x00", False)[0][3:5]
     if any(code):
         values: dict[str, float] = {}
         for pid in (0x04, 0x05, 0x0C, 0x0D):
             values |= pid_table()[pid].decode(ask(bytes((2, pid, 0)), False)[0][3:])
-        frames = (FreezeFrame(TroubleCode.from_bytes(*code).text, values),)
+        frames = (FreezeFrame(TroubleCode.from_bytes(*code), values),)
     results = tuple(
         row for mid in range(0xA1, 0xA2 + car.model.cylinders) for row in decode_results(ask(bytes((6, mid)), False)[0])
     )

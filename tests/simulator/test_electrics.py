@@ -46,7 +46,7 @@ class Whole(unittest.TestCase):
             used = Counter(code for wired in wired_parts(kind).values() for code in set(wired.codes.values()))
             self.assertEqual([code for code, times in used.items() if times > 1 and code != "P0650"], [], kind)
             for code in used:
-                self.assertEqual(TroubleCode(code).text, code)
+                self.assertEqual(TroubleCode(code), code)
 
     def test_series_of_codes_are_counted_as_the_standard_does(self) -> None:
         """SAE J2012: injector circuits P0201 to P0212, coil primaries P0351 to P0362 (numbers from memory)."""

@@ -14,10 +14,13 @@ from gumshoe.core.obd.stored import plain_snapshot
 from gumshoe.core.obd.typed import read_typed
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case, Complaint
+from gumshoe.web.clearing.models import Clearing
 from gumshoe.web.proofs.models import Judgement
-from gumshoe.web.repairs.models import Answer, Clearing, Line, Verdict, Work
+from gumshoe.web.proposal.models import Answer, Line
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.verdicts.models import Verdict
+from gumshoe.web.work.models import Work
 
 FAULTS = (
     ("P0171 confirmed", "crankcase_hose_split", "renew_crankcase_hose", "crankcase_hose"),

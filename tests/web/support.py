@@ -10,9 +10,9 @@ from gumshoe.web.accounts.models import Role, User
 from gumshoe.web.bench import commanding
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.clearing import aftercare
 from gumshoe.web.live import feed
 from gumshoe.web.proofs import runner as proofs_runner
-from gumshoe.web.repairs import aftercare
 from gumshoe.web.vehicles import garage, links
 from gumshoe.web.vehicles.models import Vehicle
 

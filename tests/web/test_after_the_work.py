@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 from datetime import timedelta
+from decimal import Decimal
 
 import numpy as np
 from django.core import mail
@@ -17,20 +18,28 @@ from gumshoe.core.proof.exposure import Recurrences
 from gumshoe.core.signals.recording import Channel
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.core.words import plain
+from gumshoe.demo import steps as demo_steps
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.clearing import aftercare
+from gumshoe.web.clearing import services as clearing
+from gumshoe.web.history import services as history
+from gumshoe.web.ledger import ends
+from gumshoe.web.ledger.models import LooseEnd
 from gumshoe.web.live import looking, store
 from gumshoe.web.proofs import drawing, waiting
 from gumshoe.web.proofs import services as proofs
-from gumshoe.web.repairs import aftercare, clearing, ends, offering, verdicts, working
-from gumshoe.web.repairs.models import Line, LooseEnd, Work
+from gumshoe.web.proposal import services as offering
+from gumshoe.web.proposal.models import Line
 from gumshoe.web.reports import services as reports
 from gumshoe.web.scans import services as scans
-from gumshoe.web.shop import demo_steps, history
-from gumshoe.web.suspects import judging
+from gumshoe.web.scans import sorting
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.verdicts import services as verdicts
+from gumshoe.web.work import services as working
+from gumshoe.web.work.models import Work
 from tests.until import until
 from tests.web import support
 from tests.web.test_work import WithCar
@@ -45,7 +54,7 @@ class AfterTheWork(WithCar):
             verdicts.give_verdict(self.case, self.tess, suspect)
         line = offering.propose_line(self.case, self.tess, repair)
         offering.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
-        working.do_work(self.case, self.tess, line.pk, "N-1", "Make", 20, "")
+        working.do_work(self.case, self.tess, line.pk, working.Fitting("N-1", "Make"), 20)
         return line
 
     def run_to_its_end(self, procedure: str, seconds: float) -> None:
@@ -90,7 +99,7 @@ class BatteryWentFlat(AfterTheWork):
         assert snapshot and snapshot.engine
         self.assertTrue(snapshot.lamp)
         self.assertEqual(snapshot.engine.with_state("confirmed"), ())  # type: ignore[arg-type]
-        found = judging.sorted_codes(self.case)
+        found = sorting.sorted_codes(self.case)
         by_module = {row.module: row.code for row in found if row.code in ("P0882", "P0513")}
         self.assertEqual(set(by_module.values()), {"P0882", "P0513"})
         self.assertEqual(len(by_module), 2)
@@ -155,9 +164,9 @@ class BatteryWentFlat(AfterTheWork):
         self.assertTrue(aftercare.asked(self.case)[0].settled)
 
     def test_a_new_battery_is_registered(self) -> None:
-        line = offering.propose_maintenance(self.case, self.tess, "New battery", "20", "140", "battery")
+        line = offering.propose_maintenance(self.case, self.tess, "New battery", 20, Decimal(140), "battery")
         offering.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
-        working.do_work(self.case, self.tess, line.pk, "B-70", "Make", 20, "")
+        working.do_work(self.case, self.tess, line.pk, working.Fitting("B-70", "Make"), 20)
         self.assertEqual([item.row.id for item in aftercare.asked(self.case)], ["battery_registration"])
         self.key("on")
         self.run_to_its_end("battery_registration", 2.0)
@@ -308,14 +317,14 @@ class NotYet(AfterTheWork):
         proofs.finish(self.case, self.tess)
         for page in ("prove", "report"):
             self.assertIn("No tool and no battery takes it away", self.text(page), page)
-        told = reports.customer(self.case)["inspection"]
+        told = reports.customer(self.case).inspection
         self.assertIn("permanent codes are left: P0171", told.words)
         demo_steps.drive_skipped(self.case, self.tess, self.cleared, (("warm_up", "idle", "cruise", "cruise"),) * 2)
         judgement = proofs.finish(self.case, self.tess)
         self.assertEqual(judgement.verdict, "proven")
         self.assertEqual(self.runner.vehicle.memory.codes("permanent"), [])
         self.assertNotIn("no battery takes it away", self.text("report"))
-        told = reports.customer(self.case)["inspection"]
+        told = reports.customer(self.case).inspection
         self.assertTrue(told.clear, told.words)
 
 
@@ -348,7 +357,7 @@ class ComesAndGoes(AfterTheWork):
         for page in ("report", "repair/lines", "report/file"):
             self.assertIn("Half of such cars", self.text(page), page)
         with self.assertRaisesRegex(BadInput, "not been approved"):
-            working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+            working.do_work(self.case, self.tess, line.pk)
 
     def test_a_fault_that_comes_and_goes_is_asked_how_often(self) -> None:
         self.key("on")
@@ -427,7 +436,7 @@ class FailedAgain(TransactionTestCase):
     def test_the_alternative_is_priced_with_the_shops_own_figures(self) -> None:
         working_line = offering.propose_line(self.case, self.tess, "renew_oxygen_heater_b1s1")
         offering.answer(self.case, self.tess, working_line.pk, "approved", "owner", "by phone")
-        working.do_work(self.case, self.tess, working_line.pk, "OE-5", "Original", 30, "")
+        working.do_work(self.case, self.tess, working_line.pk, working.Fitting("OE-5", "Original"), 30)
         page = self.client.get(f"/cases/{self.case.pk}/repair/lines/?repair=renew_oxygen_heater_b1s1")
         self.assertContains(page, "Quayparts: 1 of 1 failed")
         self.assertContains(page, "aftermarket part")
@@ -465,14 +474,14 @@ class CapTightened(TransactionTestCase):
                               cases.knowledge_of(self.case).faults else self._cap())  # fmt: skip
         line = offering.propose_line(self.case, self.tess, "renew_cap")
         offering.answer(self.case, self.tess, line.pk, "approved", "owner", "at the counter")
-        working.do_work(self.case, self.tess, line.pk, "", "", 6, "tightened only")
+        working.do_work(self.case, self.tess, line.pk, minutes=6, remark="tightened only")
         page = self.client.get(f"/cases/{self.case.pk}/clear/").content.decode()
         for words in ("three good trips in a row", "40 warm-ups", "Clear the codes of every module"):
             self.assertIn(words, page)
         self.assertEqual(self.client.post(f"/cases/{self.case.pk}/clear/leave/").status_code, 302)
         left = proofs.clearing_of(self.case)
         assert left and left.by_itself
-        self.assertIn("lamp goes out by itself", reports.customer(self.case)["lamp_meaning"])
+        self.assertIn("lamp goes out by itself", reports.customer(self.case).lamp_meaning)
         self.assertEqual(proofs.tracker_of(left).plan.targets[0].trips, 3)
         plan = proofs.still_to_drive(left, proofs.tracker_of(left))
         self.assertEqual(len(plan.trips), 3)
@@ -482,7 +491,7 @@ class CapTightened(TransactionTestCase):
         self.assertEqual(judgement.verdict, "proven", judgement.reasons)
         self.assertFalse(self.runner.vehicle.memory.lamp)
         self.assertIn("P0455", self.runner.vehicle.memory.codes("confirmed"))  # erased after 40 warm-ups only
-        self.assertIn("gone out by itself", reports.customer(self.case)["lamp_meaning"])
+        self.assertIn("gone out by itself", reports.customer(self.case).lamp_meaning)
 
     def _cap(self) -> str:
         faults = cases.knowledge_of(self.case).faults

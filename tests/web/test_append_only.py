@@ -14,10 +14,14 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.models import Case, Note
+from gumshoe.web.ledger import ends
 from gumshoe.web.proofs.models import FollowUp, Recurrence
-from gumshoe.web.repairs import ends, offering, verdicts, working
-from gumshoe.web.repairs.models import Answer, Work
+from gumshoe.web.proposal import services as offering
+from gumshoe.web.proposal.models import Answer
 from gumshoe.web.scans import services as scans
+from gumshoe.web.verdicts import services as verdicts
+from gumshoe.web.work import services as working
+from gumshoe.web.work.models import Work
 from tests.web import support
 from tests.web.test_guards import patterns
 
@@ -79,7 +83,7 @@ class OnPaper(TransactionTestCase):
         verdicts.name_cause(self.case, self.tess, "", "heat")
         self.line = offering.propose_line(self.case, self.tess, "renew_crankcase_hose")
         offering.answer(self.case, self.tess, self.line.pk, "approved", "owner", "by phone")
-        working.do_work(self.case, self.tess, self.line.pk, "N", "M", 20, "")
+        working.do_work(self.case, self.tess, self.line.pk, working.Fitting("N", "M"), 20)
         self.end = ends.open_end(self.case, self.tess, "duct off", "intake_duct")
         FollowUp.objects.create(case=self.case, by=self.tess, due="2099-01-01", why="later")
         Recurrence.objects.create(case=self.case, by=self.tess, times=2, over=900.0, unit="km")

@@ -13,12 +13,13 @@ from gumshoe.web.bench import circuits
 from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.models import CircuitConclusion, CircuitReading
 from gumshoe.web.bench.stand import Stand, stand_for
-from gumshoe.web.repairs import offering, verdicts
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.cars import car_of
+from gumshoe.web.verdicts import services as verdicts
 from tests.web.support import car, case_of, person, stand_in, start, stop_everything
 
 PART = frozenset({"part"})
@@ -134,7 +135,7 @@ class CircuitPage(TestCase):
         self.assertTrue(any("cures" in note for note in wiring.notes))
         given = verdicts.give_verdict(self.case, self.user, "purge_circuit_open")
         self.assertIn(": purge valve itself open inside", given.words)
-        page = self.client.get(reverse("repairs:lines", args=(self.case.pk,)))
+        page = self.client.get(reverse("proposal:lines", args=(self.case.pk,)))
         self.assertContains(page, "Renew the purge valve, original part")
 
     def test_the_verdict_names_wire_or_terminal(self) -> None:

@@ -15,10 +15,10 @@ from gumshoe.web.bench import commanding
 from gumshoe.web.bench.commanding import CommandThread
 from gumshoe.web.bench.models import CommandRun, HandMeasurement, ScopeTrace, TestRecord
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.judging import judged
 from gumshoe.web.cases.models import Case
 from gumshoe.web.scans import services as scans
-from gumshoe.web.shop.models import Settings
-from gumshoe.web.suspects.judging import judged
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles.models import Vehicle
 from tests.until import until
 from tests.web.support import car, case_of, person, stand_in, start, stop_everything
@@ -216,7 +216,7 @@ class Traces(TestCase):
         self.assertAlmostEqual(told["duty_low"], 0.35, delta=0.01)
         self.assertAlmostEqual(told["frequency"], 25.0, delta=0.1)
         self.assertContains(
-            self.client.post(post, {"place": "purge_valve/control", "duty": "much"}), "are numbers", status_code=400
+            self.client.post(post, {"place": "purge_valve/control", "duty": "much"}), "is no number", status_code=400
         )
         self.assertEqual(self.client.post(post, {"place": "purge_valve/moon", "duty": "5"}).status_code, 400)
 

@@ -14,9 +14,9 @@ from gumshoe.web.accounts.models import Role, User
 from gumshoe.web.accounts.rights import RIGHTS, Right
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.evidence import Evidence, EvidenceIsKept
+from gumshoe.web.ledger import ends
 from gumshoe.web.live.models import Chunk, Recording
 from gumshoe.web.proofs.models import ProofChunk
-from gumshoe.web.repairs import ends
 from gumshoe.web.suspects.models import Ruling
 from tests.web import support
 

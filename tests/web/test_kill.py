@@ -28,7 +28,7 @@ ROOT = Path(__file__).resolve().parents[2]
 SERVER = """
 import django, sys
 django.setup()
-from gumshoe.web.shop import serving
+from gumshoe.serving import server as serving
 serving.prepare()
 from gumshoe.web.accounts.models import User
 from tests.web import support

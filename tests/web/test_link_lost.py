@@ -15,6 +15,7 @@ from gumshoe.core.obd.errors import BusFailure, LinkError
 from gumshoe.core.obd.link import open_link
 from gumshoe.core.obd.poller import Poller, Sample
 from gumshoe.core.signals.recording import Recording as Samples
+from gumshoe.web.clearing import services as clearing
 from gumshoe.web.live import looking, recordings, store
 from gumshoe.web.live import services as live
 from gumshoe.web.live.history import History
@@ -22,10 +23,11 @@ from gumshoe.web.live.models import Chunk, Recording
 from gumshoe.web.proofs import runner as proofs_runner
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs.models import ProofDrive
-from gumshoe.web.repairs import clearing, offering, working
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.scans import services as scans
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.links import connection
+from gumshoe.web.work import services as working
 from tests.until import until
 from tests.web.test_work import WithCar
 
@@ -250,7 +252,7 @@ class Proving(WithCar):
         scans.perform(self.case, self.tess)
         line = offering.propose_line(self.case, self.tess, "renew_crankcase_hose")
         offering.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
-        working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        working.do_work(self.case, self.tess, line.pk)
         cleared = clearing.clear(self.case, self.tess, triage=False)
         drive = ProofDrive.objects.create(case=self.case, by=self.tess, clearing=cleared, how="test")
         watcher = proofs_runner.start(drive, connection(self.car), proofs.tracker_of(cleared))

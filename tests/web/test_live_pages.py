@@ -17,7 +17,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.live import looking, recordings, services, store
 from gumshoe.web.live.models import Mark, Recording, Reference
 from gumshoe.web.live.reader import Reader
-from gumshoe.web.shop.models import Settings
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.suspects import services as suspects
 from tests.web import support
 from tests.web.test_link_lost import until

@@ -18,27 +18,30 @@ from gumshoe.core.obd.clearing import Cleared
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, SilentModule, Snapshot, StoredCode, Unread
 from gumshoe.core.obd.stored import plain_snapshot, read_snapshot
 from gumshoe.core.signals.strips import Told
+from gumshoe.demo import steps as demo_steps
 from gumshoe.web.accounts.models import Role, User
 from gumshoe.web.bench.models import TestRecord
+from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.evidence import CaseIsClosed, TooLong
 from gumshoe.web.cases.models import Case
+from gumshoe.web.clearing import services as clearing
+from gumshoe.web.clearing.models import Clearing, ClearingBegun
 from gumshoe.web.live import services as live
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs.models import ProofDrive
-from gumshoe.web.repairs import clearing, offering, verdicts, working
-from gumshoe.web.repairs.models import Clearing, ClearingBegun
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.reports import services as reports
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
-from gumshoe.web.shop import demo_steps
-from gumshoe.web.suspects import judging
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.verdicts import services as verdicts
+from gumshoe.web.work import services as working
 from tests.web import support
 
-CUT = mock.patch("gumshoe.web.repairs.clearing.clear_modules", side_effect=KeyboardInterrupt)
+CUT = mock.patch("gumshoe.web.clearing.services.clear_modules", side_effect=KeyboardInterrupt)
 
 
 class Car(TransactionTestCase):
@@ -208,12 +211,12 @@ class ClearingOnRecord(Car):
             Cleared("Gearbox", 0x7E9, False, "silent", known=False),
             Cleared("Brakes", 0x768, False, "refused"),
         )
-        with mock.patch("gumshoe.web.repairs.clearing.clear_modules", return_value=told):
+        with mock.patch("gumshoe.web.clearing.services.clear_modules", return_value=told):
             done = clearing.clear(self.case, self.tess, triage=True)
         self.assertEqual([row["module"] for row in done.modules], ["Engine", "Gearbox", "Brakes"])
         self.assertIn("not known whether it cleared: silent", self.page("clear"))
         nobody = tuple(Cleared(name, 0, False, "refused") for name in ("Engine", "Gearbox"))
-        silent = mock.patch("gumshoe.web.repairs.clearing.clear_modules", return_value=nobody)
+        silent = mock.patch("gumshoe.web.clearing.services.clear_modules", return_value=nobody)
         with silent, self.assertRaises(clearing.ClearRefused):
             clearing.clear(self.case, self.tess, triage=True)
         self.assertEqual(ClearingBegun.objects.last().outcome.modules[0]["reason"], "refused")
@@ -370,7 +373,7 @@ class Files(Car):
         verdicts.give_verdict(self.case, self.tess, "purge_circuit_open")
         line = offering.propose_line(self.case, self.tess, "renew_purge_valve")
         offering.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
-        working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        working.do_work(self.case, self.tess, line.pk)
         cleared = clearing.clear(self.case, self.tess, triage=False)
         demo_steps.drive_skipped(self.case, self.tess, cleared)
         judged = proofs.finish(self.case, self.tess)

@@ -9,14 +9,14 @@ from gumshoe.core.errors import BadInput
 from gumshoe.core.judgement import grouped
 from gumshoe.core.planning import Act
 from gumshoe.web.bench import services as bench
-from gumshoe.web.cases.standing import standing
+from gumshoe.web.cases.judging import judged
 from gumshoe.web.library import services as library
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import HandTest
-from gumshoe.web.suspects.judging import judged
+from gumshoe.web.standing.planned import stamp
+from gumshoe.web.standing.services import standing
 from gumshoe.web.suspects.models import Planned
-from gumshoe.web.suspects.planned import stamp
 from tests.web import support
 
 
@@ -87,8 +87,7 @@ class OneCase(TestCase):
         scans.type_in(self.case, self.tess, "P1999")
         standing(self.case)
         before = stamp()
-        facts = {"number": "P1999", "component": "crankshaft position sensor A", "kind": "circuit", "severity": "soon"}
-        library.add_code(self.tess, facts)
+        library.add_code(self.tess, "P1999", "crankshaft position sensor A", "circuit", "soon")
         self.assertNotEqual(stamp(), before)
 
     def test_nothing_on_record_points_at_a_part(self) -> None:

@@ -17,10 +17,10 @@ from django.test import TestCase, override_settings
 from django.urls import reverse
 
 from gumshoe.web.accounts.models import Role
+from gumshoe.web.cases.judging import judged
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs import offering
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.reports import importing, mailing
-from gumshoe.web.suspects.judging import judged
 from tests.web import support
 
 CASEBOOK = Path(__file__).resolve().parents[3] / "shared" / "casebook"
@@ -45,11 +45,11 @@ class Walk:
         """Everything that two pages say, they say alike."""
         case, found = self.case, judged(self.case)
         suspects, read = self.page("suspects:suspects"), self.page("scans:read")
-        scan, clear, complaint = self.page("scans:scan"), self.page("repairs:clear"), self.page("cases:complaint")
+        scan, clear, complaint = self.page("scans:scan"), self.page("clearing:clear"), self.page("cases:complaint")
         action = self.one(r'class="(?:btn btn-go )?next-action[^>]*>(.*?)</(?:a|span)>', suspects)
         action = re.sub(r"^(Next|Now): ", "", action)
         board = unescape(self.test.client.get("/").content.decode())
-        card = self.one(rf'href="{reverse("cases:resume", args=(case.pk,))}">(.*?)</a>', board)
+        card = self.one(rf'href="{reverse("standing:resume", args=(case.pk,))}">(.*?)</a>', board)
         if case.closed_at is None:
             self.test.assertIn(action, card)
         if found.next.words in action:

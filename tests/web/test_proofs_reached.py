@@ -7,14 +7,17 @@ from dataclasses import replace
 from django.test import TransactionTestCase
 
 from gumshoe.core.proof.tracker import NOT_READ
+from gumshoe.demo import steps as demo_steps
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.standing import standing
+from gumshoe.web.clearing import services as clearing
 from gumshoe.web.proofs import beyond
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs.models import Judgement
-from gumshoe.web.repairs import clearing, offering, verdicts, working
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.scans import services as scans
-from gumshoe.web.shop import demo_steps
+from gumshoe.web.standing.services import standing
+from gumshoe.web.verdicts import services as verdicts
+from gumshoe.web.work import services as working
 from tests.web import support
 
 PLATFORMS = {"tern_16": "ostrel_tern_16", "skua_14": "havsel_skua_14", "gannet_52": "ostrel_gannet_52"}
@@ -51,7 +54,7 @@ class Reached(TransactionTestCase):
         verdicts.give_verdict(case, user, suspect)
         line = offering.propose_line(case, user, repair)
         offering.answer(case, user, line.pk, "approved", "owner", "by phone")
-        working.do_work(case, user, line.pk, "N-1", "Make", 20, "")
+        working.do_work(case, user, line.pk, working.Fitting("N-1", "Make"), 20)
         cleared = clearing.clear(case, user, triage=False)
         for _ in range(3):
             demo_steps.drive_skipped(case, user, cleared)

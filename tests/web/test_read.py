@@ -13,20 +13,22 @@ from gumshoe.core.casefile import CaseFileError, plain_case, write_case
 from gumshoe.core.errors import BadInput
 from gumshoe.core.planning import what_is_here
 from gumshoe.core.suspects.relations import Role
+from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Imported
+from gumshoe.web.clearing.models import Clearing
+from gumshoe.web.ledger.models import LooseEnd, LooseEndClosed
 from gumshoe.web.library import services as library
 from gumshoe.web.library.models import Note, ShopCode
 from gumshoe.web.proofs.models import Judgement
-from gumshoe.web.repairs.models import Clearing, LooseEnd, LooseEndClosed, Verdict
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import HandTest
-from gumshoe.web.shop.models import Settings
-from gumshoe.web.suspects import judging
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.verdicts.models import Verdict
 from tests.core.test_casefile import whole
 from tests.web import support
 
@@ -74,7 +76,7 @@ class OnPaper(TestCase):
 class Powertrains(OnPaper):
     def save(self, **changes: object) -> int:
         data = {key: value for key, value in (V6 | changes).items() if value is not None}
-        return self.client.post(reverse("cases:powertrain_save", args=(self.case.pk,)), data).status_code
+        return self.client.post(reverse("papers:powertrain_save", args=(self.case.pk,)), data).status_code
 
     def test_a_description_is_stored_and_everything_follows(self) -> None:
         self.assertEqual(self.save(), 302)
@@ -92,7 +94,7 @@ class Powertrains(OnPaper):
             ({"bank_1": "left"}, "Bank 1 cannot be"),
             ({"fuel": "diesel"}, "no spark ignition"),
         ):
-            response = self.client.post(reverse("cases:powertrain_save", args=(self.case.pk,)), V6 | change)
+            response = self.client.post(reverse("papers:powertrain_save", args=(self.case.pk,)), V6 | change)
             self.assertContains(response, words, status_code=400)
             self.assertContains(response, 'value="3.5"', status_code=400)
         self.assertIsNone(Vehicle.objects.get(pk=self.van.pk).powertrain)
@@ -118,7 +120,7 @@ class Library(OnPaper):
         assert reading
         self.assertEqual(reading.read.reading("C1A05").role.name, "UNKNOWN")
         response = self.client.post(
-            reverse("library:add_code", args=(self.case.pk,)),
+            reverse("papers:add_code", args=(self.case.pk,)),
             {"number": "c1a05", "component": "engine control unit A", "kind": "invalid", "severity": "soon"},
         )
         self.assertEqual(response.status_code, 302)
@@ -129,40 +131,40 @@ class Library(OnPaper):
 
     def test_a_standardised_code_is_not_redefined(self) -> None:
         with self.assertRaisesRegex(BadInput, "standardised"):
-            library.add_code(self.tess, {"number": "P0171", "component": "x", "kind": "circuit"})
+            library.add_code(self.tess, "P0171", "x", "circuit")
         with self.assertRaisesRegex(BadInput, "no kind"):
-            library.add_code(self.tess, {"number": "C1A05", "component": "x", "kind": "mood"})
+            library.add_code(self.tess, "C1A05", "x", "mood")
 
     def test_a_note_shows_where_it_matters_and_can_be_withdrawn(self) -> None:
         self.type_in("P0171")
         data = {"kind": "campaign", "code": "P0171", "text": "Hose renewed under campaign 12.", "origin": "letter"}
-        self.client.post(reverse("library:add_note", args=(self.case.pk,)), data)
+        self.client.post(reverse("papers:add_note", args=(self.case.pk,)), data)
         self.assertIn("Hose renewed under campaign 12.", self.page("scans:read"))
         note = Note.objects.get()
-        self.client.post(reverse("library:withdraw", args=(self.case.pk,)), {"what": "note", "entry": note.pk})
+        self.client.post(reverse("papers:withdraw", args=(self.case.pk,)), {"what": "note", "entry": note.pk})
         self.assertNotIn("Hose renewed", self.page("scans:read"))
-        self.assertIn("<s>", self.page("library:notes"))
+        self.assertIn("<s>", self.page("papers:notes"))
 
     def test_a_note_must_hang_on_something(self) -> None:
         response = self.client.post(
-            reverse("library:add_note", args=(self.case.pk,)), {"kind": "bulletin", "text": "loose words"}
+            reverse("papers:add_note", args=(self.case.pk,)), {"kind": "bulletin", "text": "loose words"}
         )
         self.assertContains(response, "not attached to anything", status_code=400)
         self.assertContains(response, "loose words", status_code=400)
 
     def test_every_system_has_its_page_with_the_codes_marked(self) -> None:
         self.type_in("P0443 P0171")
-        self.assertIn("▲ P0443", self.page("library:systems"))
-        self.assertIn("▲ P0171", self.page("library:system", "lambda"))
-        missing = self.client.get(reverse("library:system", args=(self.case.pk, "boost")))
+        self.assertIn("▲ P0443", self.page("papers:systems"))
+        self.assertIn("▲ P0171", self.page("papers:system", "lambda"))
+        missing = self.client.get(reverse("papers:system", args=(self.case.pk, "boost")))
         self.assertEqual(missing.status_code, 404)
 
     def test_papers_of_a_known_and_of_an_unknown_vehicle(self) -> None:
-        page = self.page("library:papers")
+        page = self.page("papers:papers")
         known = bool(self.case.vehicle.platform)
         self.assertEqual("No platform file is known" in page, not known)
         Vehicle.objects.filter(pk=self.case.vehicle.pk).update(platform="ostrel_fulmar_20", stand_in="fulmar-library")
-        page = self.page("library:papers")
+        page = self.page("papers:papers")
         for words in (
             "Fulmar 2.0 diesel",
             "1-3-4-2",
@@ -176,7 +178,7 @@ class Library(OnPaper):
             self.assertIn(words, page)
         self.assertNotIn("Plug gap", page)  # a diesel has none
         Vehicle.objects.filter(pk=self.case.vehicle.pk).update(platform="ostrel_tern_16", stand_in="tern-library")
-        page = self.page("library:papers")
+        page = self.page("papers:papers")
         for words in ("B31", "brown/green", "faults can be put into it", "Plug gap"):
             self.assertIn(words, page)
 
@@ -230,7 +232,7 @@ class ShopLearning(OnPaper):
         self.assertEqual({row.test.id for row in ordered}, {row.test.id for row in rows})
 
     def test_a_hit_rate_heard_elsewhere_needs_figures_and_an_origin(self) -> None:
-        address = reverse("library:add_heard", args=(self.case.pk,))
+        address = reverse("papers:add_heard", args=(self.case.pk,))
         good = {"suspect": "booster_hose_leak", "hits": "40", "cases": "130", "origin": "a trade journal"}
         for change in ({"hits": "140"}, {"cases": "x"}, {"origin": " "}, {"suspect": "warp_core"}):
             self.assertEqual(self.client.post(address, good | change).status_code, 400, change)
@@ -238,7 +240,7 @@ class ShopLearning(OnPaper):
         plain = self.share()
         self.assertEqual(self.client.post(address, good).status_code, 302)
         self.assertGreater(self.share(), plain)
-        self.assertIn("40 of 130", self.page("library:notes"))
+        self.assertIn("40 of 130", self.page("papers:notes"))
         found = suspects.assess_case(self.case)[0].suspect("booster_hose_leak")
         assert found
         self.assertEqual(found.proven_by, ())
@@ -386,4 +388,4 @@ class Files(OnPaper):
         )
         case = import_case(self.tess, text.encode())
         self.assertEqual(case.lines.get().parts, Decimal("168.00"))
-        self.assertEqual([name for name, _, _ in judging.failed_repairs(case)], ["renew_air_flow_meter"])
+        self.assertEqual([name for name, _, _ in judging.evidence_of(case).failed_repairs], ["renew_air_flow_meter"])

@@ -8,14 +8,14 @@ from django.urls import reverse
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.poller import Sample
 from gumshoe.core.signals.recording import Recording as Samples
+from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.live import looking, recordings, store
 from gumshoe.web.live import services as live
-from gumshoe.web.repairs import verdicts
 from gumshoe.web.scans import services as scans
-from gumshoe.web.suspects import judging
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.verdicts import services as verdicts
 from tests.web.support import case_of, person
 
 
@@ -87,27 +87,27 @@ class WhyItFailed(TypedIn):
         self.assertIsNone(verdicts.why_failed(self.case, suspects.assess_case(self.case)[0]))
         with self.assertRaises(BadInput):
             verdicts.name_cause(self.case, self.tess, "", "heat")
-        self.post("repairs:verdict", suspect="coil_breakdown_3")
+        self.post("verdicts:verdict", suspect="coil_breakdown_3")
         asked = verdicts.why_failed(self.case, suspects.assess_case(self.case)[0])
         assert asked
         self.assertEqual({root.id for root in asked.roots}, {"plugs_worn_all", "plug_bad_3"})
         self.assertEqual(asked.words, "")
-        self.assertIn("Why did it fail?", self.page("repairs:repair"))
-        self.post("repairs:cause", cause="suspect:plugs_worn_all", words="")
+        self.assertIn("Why did it fail?", self.page("verdicts:repair"))
+        self.post("verdicts:cause", cause="suspect:plugs_worn_all", words="")
         answered = verdicts.why_failed(self.case, suspects.assess_case(self.case)[0])
         assert answered and answered.repair
         self.assertEqual(answered.repair.id, "renew_plugs")
-        self.assertIn("Propose as well", self.page("repairs:repair"))
+        self.assertIn("Propose as well", self.page("verdicts:repair"))
 
     def test_a_later_answer_supersedes_and_both_stay(self) -> None:
         self.codes("P0303")
         verdicts.give_verdict(self.case, self.tess, "coil_breakdown_3")
-        self.post("repairs:cause", cause="heat and age", words="")
-        self.post("repairs:cause", cause="", words="oil in the well")
+        self.post("verdicts:cause", cause="heat and age", words="")
+        self.post("verdicts:cause", cause="", words="oil in the well")
         verdict = self.case.verdicts.last()
         self.assertEqual(verdict.cause, "oil in the well")
         self.assertEqual([row.words for row in verdict.causes.all()], ["heat and age", "oil in the well"])
-        response = self.client.post(reverse("repairs:cause", args=[self.case.pk]), {"cause": "", "words": " "})
+        response = self.client.post(reverse("verdicts:cause", args=[self.case.pk]), {"cause": "", "words": " "})
         self.assertEqual(response.status_code, 400)
         self.assertIn("Why did it fail?", response.content.decode())
         self.assertEqual(verdict.causes.count(), 2)

@@ -14,11 +14,16 @@ from PIL import Image
 from gumshoe.core.casefile import write_case
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.models import User
-from gumshoe.web.repairs import aftercare, ends, offering, photos, verdicts, working
-from gumshoe.web.repairs.models import Line
+from gumshoe.web.clearing import aftercare
+from gumshoe.web.ledger import ends
+from gumshoe.web.proposal import services as offering
+from gumshoe.web.proposal.models import Line
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
-from gumshoe.web.shop.models import Settings
+from gumshoe.web.settings.models import Settings
+from gumshoe.web.verdicts import services as verdicts
+from gumshoe.web.work import photos
+from gumshoe.web.work import services as working
 from tests.web import support
 from tests.web.test_append_only import OnPaper
 
@@ -121,7 +126,7 @@ class Proposing(Pages):
         self.assertIn("P0171", first.risk)
         self.post(f"repair/line/{line.pk}/answer/", {"kind": "approved", "who": "owner", "how": "by phone"})
         self.assertEqual([row.kind for row in line.answers.all()], ["refused", "approved"])
-        working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        working.do_work(self.case, self.tess, line.pk)
 
     def test_the_adviser_answers_and_mails_but_proposes_nothing(self) -> None:
         support.person("mila", "adviser")
@@ -182,9 +187,9 @@ class CaseFile(Pages):
         keys = ["renew_coil_3:original:one", "renew_coil_3:aftermarket:one"]
         ways = offering.propose_offers(self.case, self.tess, "renew_coil_3", keys)
         offering.answer(self.case, self.tess, ways[1].pk, "approved", "owner", "by phone")
-        given = working.Fitting(price=Decimal("20.00"), warranty_months=6, warranty_km=9000)
-        working.do_work(self.case, self.tess, ways[1].pk, "C-3", "Sparks", 18, "", given)
-        hose = offering.propose_maintenance(self.case, self.tess, "Coolant hose", "30", "22.50")
+        given = working.Fitting("C-3", "Sparks", Decimal("20.00"), 6, 9000)
+        working.do_work(self.case, self.tess, ways[1].pk, given, 18)
+        hose = offering.propose_maintenance(self.case, self.tess, "Coolant hose", 30, Decimal("22.50"))
         offering.answer(self.case, self.tess, hose.pk, "deferred", "owner", "by phone")
         aftercare.by_hand(self.case, self.tess, "trim_reset", "cleared")
         ends.close_end(self.case, self.tess, self.end.pk, key_on=False)

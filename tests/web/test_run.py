@@ -17,13 +17,13 @@ from pathlib import Path
 from django.test import TransactionTestCase
 
 from gumshoe import __version__
+from gumshoe.demo import building as demo
 from gumshoe.simulator.fleet import fleet
 from gumshoe.web.accounts.models import User
+from gumshoe.web.board import services as shop
 from gumshoe.web.cases.models import Case
-from gumshoe.web.cases.standing import standing
 from gumshoe.web.proofs import waiting
-from gumshoe.web.shop import demo
-from gumshoe.web.shop import services as shop
+from gumshoe.web.standing.services import standing
 from gumshoe.web.vehicles import garage
 from tests.web import support
 from tests.web.test_one_mind import Walk

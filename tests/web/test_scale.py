@@ -11,18 +11,19 @@ from django.urls import reverse
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.cases.models import Case
+from gumshoe.web.history import learned
 from gumshoe.web.live import store
-from gumshoe.web.repairs import offering, verdicts
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.scans import services as scans
-from gumshoe.web.suspects import learned
+from gumshoe.web.verdicts import services as verdicts
 from tests.web import support
 from tests.web.grown import grow
 
 MOST_QUERIES = 60
 CASE_PAGES = (
-    "cases:complaint", "cases:powertrain", "scans:scan", "scans:read", "scans:misfire", "live:live",
-    "suspects:suspects", "bench:bench", "bench:hand", "repairs:repair", "repairs:lines", "repairs:work",
-    "repairs:clear", "proofs:prove", "reports:report", "reports:file", "library:systems", "library:notes",
+    "cases:complaint", "papers:powertrain", "scans:scan", "scans:read", "scans:misfire", "live:live",
+    "suspects:suspects", "bench:bench", "bench:hand", "verdicts:repair", "proposal:lines", "work:work",
+    "clearing:clear", "proofs:prove", "reports:report", "reports:file", "papers:systems", "papers:notes",
 )  # fmt: skip
 
 
@@ -30,9 +31,9 @@ def pages(case: Case) -> dict[str, str]:
     """Every page of a case, and the shop's own."""
     found = {name: reverse(name, args=[case.pk]) for name in CASE_PAGES}
     return found | {
-        "board": reverse("shop:board"),
-        "parts": reverse("shop:parts"),
-        "history": reverse("shop:history", args=[case.vehicle_id]),
+        "board": reverse("board:board"),
+        "parts": reverse("history:parts"),
+        "history": reverse("history:history", args=[case.vehicle_id]),
         "new case": reverse("cases:new"),
     }
 

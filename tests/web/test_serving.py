@@ -15,7 +15,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from urllib.parse import urlencode
 
-from gumshoe.web.shop import serving
+from gumshoe.serving import server as serving
 from tests.until import until
 
 ROOT = Path(__file__).resolve().parents[2]

@@ -11,19 +11,24 @@ from django.core.management import CommandError, call_command
 from gumshoe.core.casefile import assess_file, read_case
 from gumshoe.core.proof.tracker import Tracker
 from gumshoe.core.suspects.driving import Mended
+from gumshoe.demo import steps as demo_steps
 from gumshoe.web.bench import services as bench
-from gumshoe.web.cases.standing import standing, tabs
+from gumshoe.web.board import services as shop
+from gumshoe.web.cases.context import folder
+from gumshoe.web.cases.judging import judged
+from gumshoe.web.clearing import services as clearing
+from gumshoe.web.ledger import ends
 from gumshoe.web.live.models import Recording
 from gumshoe.web.proofs import drawing
 from gumshoe.web.proofs import services as proofs
-from gumshoe.web.repairs import clearing, ends, offering, verdicts, working
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.reports import importing
 from gumshoe.web.reports import services as reports
 from gumshoe.web.scans import services as scans
-from gumshoe.web.shop import demo_steps
-from gumshoe.web.shop import services as shop
+from gumshoe.web.standing.services import standing
 from gumshoe.web.suspects import services as suspects
-from gumshoe.web.suspects.judging import mended_of
+from gumshoe.web.verdicts import services as verdicts
+from gumshoe.web.work import services as working
 from tests.web.test_work import WithCar
 
 
@@ -38,7 +43,7 @@ class NextAction(WithCar):
         self.stands("repair", "customer's answer")
         offering.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
         self.stands("repair", "approved work")
-        working.do_work(self.case, self.tess, line.pk, "", "", 20, "")
+        working.do_work(self.case, self.tess, line.pk, minutes=20)
 
     def test_from_complaint_over_a_wrong_repair_to_proof(self) -> None:
         self.stands("scan", "scan")
@@ -84,12 +89,12 @@ class NextAction(WithCar):
         self.stands("clear", "Clear")
         demo_steps.clear_and_drive(self.case, self.tess)
         self.stands("report", "Proven")
-        self.assertEqual([tab["name"] for tab in tabs(self.case, "prove") if tab["done"]][-1], "Prove")
+        self.assertEqual([tab.name for tab in folder(self.case, "prove").tabs if tab.done][-1], "Prove")
 
         told = reports.customer(self.case)
-        self.assertEqual(told["judgement"].verdict, "proven")
-        self.assertEqual(len([row for row in told["lines"] if row.done]), 2)
-        self.assertEqual(told["inspection"].clear, not told["inspection"].reasons)
+        self.assertEqual(told.judgement.verdict, "proven")
+        self.assertEqual(len([row for row in told.lines if row.done]), 2)
+        self.assertEqual(told.inspection.clear, not told.inspection.reasons)
         download = self.client.get(f"/cases/{self.case.pk}/report/case.json")
         self.assertIn("attachment", download["Content-Disposition"])
         exported = read_case(download.content)
@@ -135,7 +140,7 @@ class NextAction(WithCar):
         demo_steps.clear_and_drive(self.case, self.tess)
         clearing = proofs.clearing_of(self.case)
         assert clearing
-        self.assertEqual(mended_of(self.case), Mended.PROVEN)
+        self.assertEqual(judged(self.case).grounds.mended, Mended.PROVEN)
         tracker = proofs.tracker_of(clearing)
         self.assertEqual(len(tracker.trips), 2)
         self.assertGreater(tracker.similar_s, 60.0)

@@ -23,16 +23,19 @@ from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases import services as cases
+from gumshoe.web.clearing import services as clearing
+from gumshoe.web.ledger import ends
 from gumshoe.web.live import feed, looking, recordings, store
 from gumshoe.web.live import services as live
-from gumshoe.web.repairs import clearing, ends, offering, working
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
-from gumshoe.web.shop.models import Settings
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.links import connection
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.work import services as working
 from tests.until import until
 from tests.web import support
 
@@ -310,16 +313,16 @@ class Working(WithCar):
         line = offering.propose_line(self.case, self.tess, "renew_crankcase_hose")
         self.assertEqual(line.labour, Decimal("33.60"))  # 24 min = 4 tenths of an hour at 84.00
         with self.assertRaisesRegex(BadInput, "not been approved"):
-            working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+            working.do_work(self.case, self.tess, line.pk)
         offering.answer(self.case, self.tess, line.pk, "refused", "owner", "by phone")
         with self.assertRaises(BadInput):
-            working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+            working.do_work(self.case, self.tess, line.pk)
         offering.answer(self.case, self.tess, line.pk, "approved", "owner", "by phone")
         self.assertIn("crankcase_ventilation_hose", self.runner.vehicle.parts.leaks_mm2)
-        working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+        working.do_work(self.case, self.tess, line.pk)
         self.assertEqual(self.runner.vehicle.parts.leaks_mm2, {})
         with self.assertRaisesRegex(BadInput, "already recorded"):
-            working.do_work(self.case, self.tess, line.pk, "", "", None, "")
+            working.do_work(self.case, self.tess, line.pk)
 
     def test_a_plug_left_off_sets_real_codes_and_blocks_clearing(self) -> None:
         end = ends.open_end(self.case, self.tess, "air-flow meter unplugged", "air_flow_meter")

@@ -335,7 +335,7 @@ class CaseFile:
     def stored_codes(self) -> tuple[StoredCode, ...]:
         """The short codes in full: a bare code is a confirmed one."""
         return tuple(
-            StoredCode(TroubleCode.parse(item).text, CodeState.CONFIRMED) if isinstance(item, str) else item
+            StoredCode(TroubleCode.parse(item), CodeState.CONFIRMED) if isinstance(item, str) else item
             for item in self.codes
         )
 

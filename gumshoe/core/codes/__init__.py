@@ -8,6 +8,7 @@ from gumshoe.core.codes.numbers import (
     TroubleCode,
     find_codes,
     misfiring_cylinder,
+    plain_states,
     structure,
     told_by,
 )
@@ -20,6 +21,7 @@ __all__ = [
     "TroubleCode",
     "find_codes",
     "misfiring_cylinder",
+    "plain_states",
     "structure",
     "told_by",
 ]

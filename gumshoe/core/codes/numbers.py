@@ -7,9 +7,13 @@ the third character's areas are our own words for the usual division [M: to be c
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cache
+from typing import Any, Self
+
+from pydantic_core import core_schema
 
 from gumshoe.core.errors import BadInput
 
@@ -46,39 +50,66 @@ class CodeState(StrEnum):
     UNKNOWN = "unknown"
 
 
-@dataclass(frozen=True, order=True)
-class TroubleCode:
-    """One trouble code, for example ``TroubleCode("P0171")``.
+PLAIN_STATES = {
+    CodeState.CONFIRMED: "stored by the car",
+    CodeState.PENDING: "seen once so far",
+    CodeState.PERMANENT: "kept by the car until its own check has passed",
+    CodeState.HISTORY: "from earlier, not now",
+}
+
+
+def plain_states(states: Iterable[CodeState]) -> str:
+    """How a code stands, for whoever drives the car: a confirmed one is pending as well, which is not said."""
+    held = list(states)
+    told = [state for state in held if not (state is CodeState.PENDING and CodeState.CONFIRMED in held)]
+    return ", ".join(PLAIN_STATES.get(state, state.value) for state in told)
+
+
+class TroubleCode(str):
+    """One trouble code, for example ``TroubleCode("P0171")``: the text a technician reads, checked where it comes in,
+    from the bus, a file or a keyboard.
 
     Raises BadInput when the text is not a code.
     """
 
-    text: str
+    __slots__ = ()
 
-    def __post_init__(self) -> None:
-        if not _CODE.fullmatch(self.text):
+    def __new__(cls, text: str) -> Self:
+        if not _CODE.fullmatch(text):
             raise BadInput(
-                f"“{self.text}” is not a trouble code.",
+                f"“{text}” is not a trouble code.",
                 remedies=("a letter P, C, B or U, a digit 0 to 3, then three of 0–9 or A–F, such as P0171",),
             )
-
-    def __str__(self) -> str:
-        return self.text
+        return super().__new__(cls, text)
 
     @classmethod
-    def parse(cls, text: str) -> TroubleCode:
+    def __get_pydantic_core_schema__(cls, _source: Any, _handler: Any) -> core_schema.CoreSchema:
+        """Read from a file as text, written as text."""
+        return core_schema.no_info_after_validator_function(
+            cls._read, core_schema.str_schema(), serialization=core_schema.to_string_ser_schema()
+        )
+
+    @classmethod
+    def _read(cls, text: str) -> Self:
+        try:
+            return cls(text)
+        except BadInput as error:
+            raise ValueError(error.what) from error
+
+    @classmethod
+    def parse(cls, text: str) -> Self:
         """Read a code as people type it: any case, blanks around it."""
         return cls(text.strip().upper())
 
     @classmethod
-    def from_bytes(cls, high: int, low: int) -> TroubleCode:
+    def from_bytes(cls, high: int, low: int) -> Self:
         """Decode the two bytes of ISO 15031-6: letter, digit, three hexadecimal nibbles."""
         return cls(f"{_SYSTEMS[high >> 6]}{(high >> 4) & 3}{high & 15:X}{low:02X}")
 
     def to_bytes(self) -> bytes:
         """The two bytes that travel on the bus."""
-        high = _SYSTEMS.index(self.text[0]) << 6 | int(self.text[1]) << 4 | int(self.text[2], 16)
-        return bytes((high, int(self.text[3:], 16)))
+        high = _SYSTEMS.index(self[0]) << 6 | int(self[1]) << 4 | int(self[2], 16)
+        return bytes((high, int(self[3:], 16)))
 
 
 @dataclass(frozen=True)
@@ -106,7 +137,7 @@ def structure(code: TroubleCode) -> Structure:
     Standardised are P0, P2, P34–P39 and U0, U3, C0, B0; the rest belongs to the maker (SAE J2012 [S, M for
     the ranges of P3 and U3]).
     """
-    letter, digit, area = code.text[0], code.text[1], code.text[2]
+    letter, digit, area = code[0], code[1], code[2]
     if letter == "P":
         standardised = digit in "02" or (digit == "3" and area >= "4")
     else:

@@ -256,14 +256,14 @@ class ModuleReader:
         codes = []
         for start in range(0, len(body) - 1, 2):
             if body[start] or body[start + 1]:
-                codes.append(StoredCode(TroubleCode.from_bytes(body[start], body[start + 1]).text, state))
+                codes.append(StoredCode(TroubleCode.from_bytes(body[start], body[start + 1]), state))
         return codes
 
     def _frames(self) -> tuple[FreezeFrame, ...]:
         payload = self._ask(b"\x02\x02\x00", "freeze frame", Part.FRAMES)
         if payload is None or len(payload) < 5 or payload[3:5] == b"\x00\x00":
             return ()
-        code = TroubleCode.from_bytes(payload[3], payload[4]).text
+        code = TroubleCode.from_bytes(payload[3], payload[4])
         announced = self._ask(b"\x02\x00\x00", "freeze frame contents", Part.FRAMES)
         pids = {0x04, 0x05, 0x0C, 0x0D}
         if announced is not None and len(announced) >= 7:

@@ -19,20 +19,16 @@ FIRST_RESPONDER = 0x7E8
 class StoredCode:
     """A code as one module holds it. ``failure_type``: two hexadecimal digits of a three-byte code, else empty."""
 
-    code: str
+    code: TroubleCode
     state: CodeState
     failure_type: str = ""
-
-    @property
-    def trouble(self) -> TroubleCode:
-        return TroubleCode(self.code)
 
 
 @dataclass(frozen=True)
 class FreezeFrame:
     """The values stored when ``code`` set, by channel key, in the table's units."""
 
-    code: str
+    code: TroubleCode
     values: dict[str, float]
 
 
@@ -178,15 +174,15 @@ class Snapshot:
         known = [module.status.lamp for module in self.modules if module.status is not None]
         return any(known) if known else None
 
-    def codes_in(self, *states: CodeState) -> tuple[str, ...]:
+    def codes_in(self, *states: CodeState) -> tuple[TroubleCode, ...]:
         """Codes of all modules in any of the states, each once, in order."""
         wanted = states or tuple(CodeState)
         return tuple(dict.fromkeys(item.code for item in self.stored_codes if item.state in wanted))
 
 
-def states_by_code(codes: Iterable[StoredCode]) -> dict[str, tuple[CodeState, ...]]:
+def states_by_code(codes: Iterable[StoredCode]) -> dict[TroubleCode, tuple[CodeState, ...]]:
     """Every state in which each code is held, each once, in order."""
-    found: dict[str, tuple[CodeState, ...]] = {}
+    found: dict[TroubleCode, tuple[CodeState, ...]] = {}
     for item in codes:
         if item.state not in found.get(item.code, ()):
             found[item.code] = (*found.get(item.code, ()), item.state)

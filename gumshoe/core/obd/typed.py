@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 from datetime import UTC, datetime
 
-from gumshoe.core.codes import CodeState, find_codes
+from gumshoe.core.codes import CodeState, TroubleCode, find_codes
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.snapshot import FIRST_RESPONDER, ModuleSnapshot, Snapshot, StoredCode
 
@@ -40,22 +40,22 @@ def read_typed(text: str) -> Snapshot:
             kept="Nothing was stored.",
             remedies=("paste only the lines with the codes",),
         )
-    codes: dict[tuple[str, CodeState], StoredCode] = {}
+    codes: dict[tuple[TroubleCode, CodeState], StoredCode] = {}
     types: dict[str, str] = {}
     remarks = []
     for number, line in enumerate(text.splitlines(), 1):
-        waiting: list[str] = []
-        told: list[str] = []  # the codes the last state word was said of: another may follow at once
+        waiting: list[TroubleCode] = []
+        told: list[TroubleCode] = []  # the codes the last state word was said of: another may follow at once
         types |= {code.upper(): byte.upper() for code, byte in _WITH_TYPE.findall(line)}
         unread: list[str] = []
         together = False  # a colon after the codes: what follows is said of all of them
         for token in _TOKEN.findall(line):
             word = token.strip(".:()").lower()
             found = find_codes(token)
-            if any(code.text == NO_CODE for code in found):
+            if any(code == NO_CODE for code in found):
                 unread.append(f"{token} (it says that there is no code)")
             elif found:
-                waiting += [code.text for code in found]
+                waiting += found
                 told, together = [], token.endswith((":", "-", "–"))
             elif word in _STATES:
                 if waiting:
@@ -88,5 +88,5 @@ def read_typed(text: str) -> Snapshot:
     return Snapshot(datetime.now(UTC), "typed in", (module,), tuple(remarks[:20]))
 
 
-def _stored(code: str, state: CodeState, types: dict[str, str]) -> StoredCode:
+def _stored(code: TroubleCode, state: CodeState, types: dict[str, str]) -> StoredCode:
     return StoredCode(code, state, types.get(code, ""))

@@ -138,7 +138,7 @@ def _read(link: Link, address: ModuleAddress) -> ModuleSnapshot:
             state = state_of(dtc.status.get_byte_as_int())
             if state is not None:
                 high, low, kind = dtc.id.to_bytes(3, "big")
-                codes.append(StoredCode(TroubleCode.from_bytes(high, low).text, state, f"{kind:02X}"))
+                codes.append(StoredCode(TroubleCode.from_bytes(high, low), state, f"{kind:02X}"))
         software = _text(client, SOFTWARE_ID)
         return ModuleSnapshot(
             address.response_id,

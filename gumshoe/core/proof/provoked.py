@@ -14,7 +14,7 @@ from functools import cache
 from pathlib import Path
 
 from gumshoe.core.clues.known import KnownCause, unplugged
-from gumshoe.core.codes import POWERTRAIN, CodeState, told_by
+from gumshoe.core.codes import POWERTRAIN, CodeState, TroubleCode, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.knowledge.values import Chance, CodeOrNumber, PartClass, Row, Words
@@ -207,7 +207,7 @@ def said_by_customer(symptoms: Iterable[str]) -> tuple[Happening, ...]:
     return (Happening("battery", Did.FLAT, "The battery was flat or jumped", 0.0, None, True),)
 
 
-def _read_so(read: CodesRead, code: str) -> Provoked:
+def _read_so(read: CodesRead, code: TroubleCode) -> Provoked:
     """A code that was read as set by the work, though no row of the table foretells it."""
     words, _, why = read.reading(code).reason.partition(": ")
     return Provoked(code, WORTH_EXPECTING, "", words, why)

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from gumshoe.core.codes import TroubleCode
 from gumshoe.core.knowledge.catalogue import plain_monitors
 from gumshoe.core.knowledge.proof_rows import CircumstanceRow
 from gumshoe.core.obd.status import MonitorStatus
@@ -50,9 +51,9 @@ class Observation:
     run_time_s: float | None
     values: Mapping[str, float] = field(default_factory=dict)
     status: MonitorStatus | None = None
-    confirmed: tuple[str, ...] | None = None
-    pending: tuple[str, ...] | None = None
-    permanent: tuple[str, ...] | None = None
+    confirmed: tuple[TroubleCode, ...] | None = None
+    pending: tuple[TroubleCode, ...] | None = None
+    permanent: tuple[TroubleCode, ...] | None = None
     lamp: bool | None = None
     whole: bool = True
     """Whether the code lists are all there is: of one that was read in part only what it holds counts."""

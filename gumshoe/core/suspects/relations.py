@@ -25,7 +25,7 @@ PREDICTS = 0.10
 SHARED_SHOWN = 0.02
 """Shared points less likely than this are not shown."""
 SHOWN_POINTS = 4
-States = Mapping[str, tuple[CodeState, ...]]
+States = Mapping[TroubleCode, tuple[CodeState, ...]]
 
 
 class Role(StrEnum):
@@ -50,7 +50,7 @@ class CodeReading:
     ``after``: the code to chase before this one; ``suspect``: the fault of the best explanation that predicts it.
     """
 
-    code: str
+    code: TroubleCode
     states: tuple[CodeState, ...]
     row: CodeRow | None
     structure_words: str
@@ -77,7 +77,7 @@ class SharedFinding:
     words: str
     field: str
     probability: float
-    codes: tuple[str, ...]
+    codes: tuple[TroubleCode, ...]
     members: tuple[str, ...]
     from_platform: bool
 
@@ -91,7 +91,7 @@ class CodesRead:
     shared: tuple[SharedFinding, ...]
     known: tuple[str, ...]
 
-    def reading(self, code: str) -> CodeReading:
+    def reading(self, code: TroubleCode) -> CodeReading:
         """The reading of one code. Raises KeyError."""
         return next(item for item in self.codes if item.code == code)
 
@@ -107,13 +107,14 @@ class CodesRead:
 
     def _cause(self, item: CodeReading) -> str:
         """The code an echo follows from, over echoes of echoes; nothing where that is none of these."""
-        known, seen = {row.code: row for row in self.codes}, {item.code}
+        known: dict[str, CodeReading] = {row.code: row for row in self.codes}
+        seen = {item.code}
         while item.role is Role.ECHO and item.after in known and item.after not in seen:
             item = known[item.after]
             seen.add(item.code)
         return item.code if len(seen) > 1 and item.role is not Role.ECHO else ""
 
-    def in_role(self, role: Role) -> tuple[str, ...]:
+    def in_role(self, role: Role) -> tuple[TroubleCode, ...]:
         """Codes in that role, in order."""
         return tuple(item.code for item in self.codes if item.role is role)
 
@@ -149,7 +150,7 @@ class _Reader:
     def read(self) -> CodesRead:
         active = [code for code in self.rated if self._state_role(code) is None and not self._is_known(code)]
         active.sort(key=self._place)
-        leaders: dict[str, str] = {}
+        leaders: dict[str, TroubleCode] = {}
         for code in active:
             chance, fault = self.rated[code]
             if fault is not None and chance >= PREDICTS:
@@ -178,29 +179,29 @@ class _Reader:
                 top, who = chance, fault
         return top, who
 
-    def _is_known(self, code: str) -> bool:
+    def _is_known(self, code: TroubleCode) -> bool:
         chance, _ = self.explained.get(code, (0.0, ""))
         return chance >= PREDICTS and chance >= self.rated.get(code, (0.0, None))[0]
 
-    def _state_role(self, code: str) -> Role | None:
+    def _state_role(self, code: TroubleCode) -> Role | None:
         """A code that is not of today: held as history or as permanent only."""
         states = set(self.codes[code])
         if states <= {CodeState.HISTORY, CodeState.PERMANENT}:
             return Role.STALE if CodeState.HISTORY in states else Role.SEPARATE
         return None
 
-    def _place(self, code: str) -> tuple[bool, int, float, str]:
+    def _place(self, code: TroubleCode) -> tuple[bool, int, float, str]:
         """Direct signs before what only follows, then circuit before performance before functional."""
         chance, fault = self.rated[code]
         return bool(fault and code in fault.echoes), rank_of(self.knowledge.codes[code].kind), -chance, code
 
-    def _reading(self, code: str, role: Role, reason: str, **more: str) -> CodeReading:
-        row, words = self.knowledge.codes.get(code), structure(TroubleCode(code)).words
+    def _reading(self, code: TroubleCode, role: Role, reason: str, **more: str) -> CodeReading:
+        row, words = self.knowledge.codes.get(code), structure(code).words
         if code in self.types:
             words += f", failure type {self.types[code]}: {failure_words(self.types[code])}"
         return CodeReading(code, self.codes[code], row, words, role, reason, **more)
 
-    def _role(self, code: str, leaders: dict[str, str]) -> CodeReading:
+    def _role(self, code: TroubleCode, leaders: dict[str, TroubleCode]) -> CodeReading:
         chance, fault = self.rated[code]
         if fault is None or chance < PREDICTS:
             reason = "The best explanation of the rest does not predict this code: look at it by itself."
@@ -220,11 +221,11 @@ class _Reader:
         reason = f"{name} explains it as well as {leader}{tail}. Repair that first, then look again."
         return self._reading(code, Role.ECHO, reason, after=leader, suspect=fault.id)
 
-    def _told_echo(self, code: str, leader: str) -> str:
+    def _told_echo(self, code: TroubleCode, leader: str) -> str:
         row, lead = self.knowledge.codes[code], self.knowledge.codes[leader]
         return row.echo_why if lead.group and lead.group in row.echo_of else ""
 
-    def _aside(self, code: str) -> CodeReading:
+    def _aside(self, code: TroubleCode) -> CodeReading:
         """A code that takes no part: known cause, old, permanent only, or not in the catalogue."""
         role = self._state_role(code)
         if role in (None, Role.STALE) and self._is_known(code):
@@ -244,7 +245,7 @@ class _Reader:
 
     # -- the order of monitors ----------------------------------------------------------------------------
 
-    def _misfire_first(self, readings: dict[str, CodeReading]) -> None:
+    def _misfire_first(self, readings: dict[TroubleCode, CodeReading]) -> None:
         """A misfire is chased before the codes it drags behind it, even where another suspect explains those."""
         misfire = next((code for code in readings if self.knowledge.codes[code].evidence == "misfire"), None)
         if misfire is None or readings[misfire].role is Role.ECHO:
@@ -258,7 +259,7 @@ class _Reader:
                         first = f"A misfire comes before what it drags behind it: {effect.why}."
                         readings[misfire] = replace(readings[misfire], role=Role.CHASE, reason=first)
 
-    def _drag(self, readings: dict[str, CodeReading]) -> None:
+    def _drag(self, readings: dict[TroubleCode, CodeReading]) -> None:
         """Codes that other modules set because this one has trouble, where no suspect was found to predict them."""
         for effect in self.knowledge.effects:
             if effect.source == "misfire":
@@ -271,7 +272,7 @@ class _Reader:
                 if cause and code in dragged and item.role is Role.SEPARATE:
                     readings[code] = replace(item, role=Role.ECHO, reason=_after(cause, effect.why), after=cause)
 
-    def _lead(self, readings: dict[str, CodeReading]) -> None:
+    def _lead(self, readings: dict[TroubleCode, CodeReading]) -> None:
         """There is always one to begin with."""
         if readings and not any(item.role is Role.CHASE for item in readings.values()):
             first = min(readings.values(), key=self._rank)
@@ -309,7 +310,7 @@ class _Reader:
                 return effect.why
         return ""
 
-    def _shared(self, active: list[str]) -> Iterable[SharedFinding]:
+    def _shared(self, active: list[TroubleCode]) -> Iterable[SharedFinding]:
         """The points that two or more of today's codes have in common, the likeliest first."""
         found = []
         for fault, point in self.knowledge.points_by_fault.items():
@@ -340,5 +341,5 @@ def leaders_of(fault: FaultRow, codes: Iterable[str]) -> list[str]:
     return [code for code in codes if fault.codes.get(code, 0.0) >= PREDICTS and code not in fault.echoes]
 
 
-def _after(code: str, why: str) -> str:
+def _after(code: TroubleCode, why: str) -> str:
     return f"Comes after {code}: {why}. Repair that first, then look again."

@@ -4,49 +4,48 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpResponse, QueryDict
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from gumshoe.core.entry import number_in
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.bench import circuits
-from gumshoe.web.bench.circuit_picture import controls, picture
+from gumshoe.web.bench.circuit_page import page_of
+from gumshoe.web.bench.forms import AsideForm, ReadingForm
+from gumshoe.web.bench.pages import CircuitsPage
 from gumshoe.web.bench.stand import Stand, stand_for, stand_of
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs import ends
+from gumshoe.web.kit.pages import show
+from gumshoe.web.ledger import ends
 
 
 @needs(Right.SEE)
 def listed(request: SignedIn, pk: int) -> HttpResponse:
     """Every circuit of this vehicle; those that a suspect or a code names first."""
     case = find(pk)
-    return render(
-        request, "bench/circuits.html", folder(case, "bench", named=circuits.named(case), every=circuits.listed(case))
-    )
+    return show(request, CircuitsPage(named=circuits.named(case), every=circuits.listed(case)), folder(case, "bench"))
 
 
 @needs(Right.SEE)
 def circuit(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """One circuit as it stands in the address."""
     case = find(pk)
-    return _page(request, case, name, _stand(case, name, request.GET))
+    return show(request, page_of(case, name, _stand(case, name, request.GET)), folder(case, "bench"))
 
 
 @needs(Right.WORK)
 @require_POST
 def record(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """Store a reading (POST) and go on with the circuit as it stands."""
-    case = find(pk)
-    stand = _stand(case, name, QueryDict(request.POST.get("stand", "")))
-    typed = request.POST.get("value", "")
+    case, sent = find(pk), ReadingForm.of(request)
+    stand, typed = _stand(case, name, QueryDict(sent.read("stand"))), sent.read("value")
     try:
         stored = circuits.record(case, request.user, name, stand, typed)
     except BadInput as error:
-        return _page(request, case, name, stand, trouble=str(error), typed=typed, status=400)
-    if request.POST.get("still_off"):
+        return show(request, page_of(case, name, stand, trouble=str(error), typed=typed), folder(case, "bench"), 400)
+    if sent.ticked("still_off"):
         ends.open_end(case, request.user, circuits.off_words(case, name, stand), name)
     messages.success(request, f"Stored: {stored.shown}. What it rules out is below.")
     return redirect(_address(case, name, stand))
@@ -56,12 +55,12 @@ def record(request: SignedIn, pk: int, name: str) -> HttpResponse:
 @require_POST
 def aside(request: SignedIn, pk: int, name: str) -> HttpResponse:
     """A reading no longer counts, or counts again (POST)."""
-    case = find(pk)
-    number = number_in(request.POST.get("reading", ""))
+    case, sent = find(pk), AsideForm.of(request)
+    number = sent.whole("reading")
     if number is None:
         raise BadInput("This case has no such reading.", remedies=("choose one from the list",))
-    circuits.set_aside(case, request.user, number, back=bool(request.POST.get("back")))
-    return redirect(_address(case, name, _stand(case, name, QueryDict(request.POST.get("stand", "")))))
+    circuits.set_aside(case, request.user, number, back=sent.ticked("back"))
+    return redirect(_address(case, name, _stand(case, name, QueryDict(sent.read("stand")))))
 
 
 @needs(Right.WORK)
@@ -72,8 +71,8 @@ def conclude(request: SignedIn, pk: int, name: str) -> HttpResponse:
     try:
         found = circuits.conclude(case, request.user, name)
     except BadInput as error:
-        stand = _stand(case, name, QueryDict(request.POST.get("stand", "")))
-        return _page(request, case, name, stand, trouble=str(error), status=400)
+        stand = _stand(case, name, QueryDict(ReadingForm.of(request).read("stand")))
+        return show(request, page_of(case, name, stand, trouble=str(error)), folder(case, "bench"), 400)
     messages.success(request, f"Concluded: {found.words}. The suspects were ranked anew.")
     return redirect("suspects:suspects", case.pk)
 
@@ -89,28 +88,3 @@ def _stand(case: Case, name: str, query: QueryDict) -> Stand:
 
 def _address(case: Case, name: str, stand: Stand) -> str:
     return f"{reverse('bench:circuit', args=(case.pk, name))}?{stand.query}"
-
-
-def _page(
-    request: SignedIn, case: Case, name: str, stand: Stand, *, trouble: str = "", typed: str = "", status: int = 200
-) -> HttpResponse:
-    found = circuits.page(case, name, stand)
-    made = circuits.model_of(case, name)
-    proposals = [(row, stand_for(row.probe).query) for row in found.pop("proposals")]
-    return render(
-        request,
-        "bench/circuit.html",
-        folder(
-            case,
-            "bench",
-            name=name,
-            stand=stand,
-            proposals=proposals,
-            picture=picture(made, stand),
-            controls=controls(made.circuit, stand),
-            trouble=trouble,
-            typed=typed,
-            **found,
-        ),
-        status=status,
-    )

@@ -14,31 +14,27 @@ from gumshoe.core.circuits import (
     Probe,
     ProbeReading,
     circuit_for,
-    contradiction,
-    groups,
     model,
     propose,
 )
 from gumshoe.core.circuits.checks import checked, typed_value
-from gumshoe.core.circuits.instruments import SHINES, predicted, words_of
-from gumshoe.core.circuits.judging import advice_on, check_of, conclusion, loading, pairs, struck
+from gumshoe.core.circuits.instruments import words_of
+from gumshoe.core.circuits.judging import check_of, conclusion
 from gumshoe.core.circuits.library import circuits_of
-from gumshoe.core.circuits.probing import shown_at, weights_after
-from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.knowledge.renamed import names_of
-from gumshoe.core.maps.strip import Strip, between, strip, value_words
+from gumshoe.core.maps.strip import value_words
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.work.offers import itself_at_fault, parts_shown
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import CircuitConclusion, CircuitDoubt, CircuitReading, TestRecord
 from gumshoe.web.bench.services import outcome_of
 from gumshoe.web.bench.stand import Stand
+from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.suspects import judging
-from gumshoe.web.vehicles.cars import car_of
 
 KEPT = 32
 LEADING = 8
@@ -226,59 +222,3 @@ def conclude(case: Case, user: User, name: str) -> CircuitConclusion:
     )
     stays.readings.set([item.row for item in stored(case, name) if item.counts])
     return stays
-
-
-def page(case: Case, name: str, stand: Stand) -> dict[str, Any]:
-    """Everything the circuit's page shows."""
-    made = model_of(case, name)
-    circuit, readings = made.circuit, counting(case, name)
-    weights = weights_after(made, readings)
-    doubtful = contradiction(made, readings)
-    found = conclusion(made, readings)
-    proposals = [row for row in propose(made, readings, most=3) if row.tells]
-    most_first = sorted(groups(made, readings), key=lambda group: -group.probability)
-    refused = ""
-    at_probe: Strip | None = None
-    finding = None
-    try:
-        checked(made, stand.probe)
-        values = predicted(made, stand.probe)
-        at_probe = strip(stand.probe, float(values[0]), shown_at(made, weights, values))
-        finding = car_of(case.vehicle).measure(circuit, stand.probe)
-    except GumshoeError as error:
-        refused = f"{error.what} Try: {'; '.join(error.remedies)}." if error.remedies else error.what
-    return {
-        "circuit": circuit,
-        "probe_words": words_of(circuit, stand.probe) if not refused else "",
-        "refused": refused,
-        "strip": at_probe,
-        "finding": finding,
-        "proposals": proposals,
-        "groups": [(", or ".join(f.words for f in g.faults), g.probability) for g in most_first[:6]],
-        "struck": [
-            {
-                "words": row.fault.words,
-                "would": between(row.reading.probe, row.lowest, row.highest),
-                "where": words_of(circuit, row.reading.probe),
-                "read": value_words(row.reading.probe, row.reading.value),
-            }
-            for row in struck(made, readings)
-        ],
-        "stored": stored(case, name),
-        "doubtful": words_of(circuit, doubtful.probe) if doubtful else "",
-        "pairs": pairs(made, readings) if doubtful else (),
-        "loading": [
-            {
-                "where": words_of(circuit, row.reading.probe),
-                "read": value_words(row.reading.probe, row.reading.value),
-                "likeliest": row.fault.words,
-                "without": f"{row.open_volts:.1f} V",
-                "leakage": f"{row.leakage_ohm / 1e6:.0f} MΩ" if row.leakage_ohm < 5e9 else "more than 5000 MΩ",
-            }
-            for row in loading(made, readings)
-        ],
-        "conclusion": found,
-        "advice": advice_on(found),
-        "concluded": case.circuitconclusions.filter(component__in=names_of(name)).select_related("by", "record").last(),
-        "words": SHINES.get(stand.instrument),
-    }

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from django.http import HttpResponse, JsonResponse
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from gumshoe.core.entry import float_of
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
 from gumshoe.web.bench import commanding
+from gumshoe.web.bench.forms import ValueForm
+from gumshoe.web.bench.pages import CommandPage, CommandsPage
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.kit.pages import show
 from gumshoe.web.ui.responses import problem
 
 
@@ -22,7 +23,7 @@ def listed(request: SignedIn, pk: int) -> HttpResponse:
     case = find(pk)
     made = case.commandruns.select_related("by").order_by("-at")
     rows = [row for row, _ in commanding.offered(case)]
-    return render(request, "bench/commands.html", folder(case, "bench", rows=rows, made=made))
+    return show(request, CommandsPage(rows=rows, made=made), folder(case, "bench"))
 
 
 @needs(Right.SEE)
@@ -31,9 +32,7 @@ def one(request: SignedIn, pk: int, name: str) -> HttpResponse:
     case = find(pk)
     row, ids = commanding.one_of(case, name)
     names = {key: reverse(f"bench:command_{key}", args=(pk, name)) for key in ("start", "state", "set", "stop")}
-    context = folder(
-        case,
-        "bench",
+    page = CommandPage(
         row=row,
         ids=ids,
         setup=names,
@@ -41,7 +40,7 @@ def one(request: SignedIn, pk: int, name: str) -> HttpResponse:
         cautions=[cases.knowledge_of(case).cautions[item] for item in row.cautions],
         made=case.commandruns.filter(actuator=row.id).select_related("by").order_by("-at"),
     )
-    return render(request, "bench/command.html", context)
+    return show(request, page, folder(case, "bench"))
 
 
 @require_POST
@@ -71,7 +70,7 @@ def set_value(request: SignedIn, pk: int, name: str) -> JsonResponse:
     try:
         if run is None or not run.is_alive():
             raise BadInput("It is not under command.", remedies=("start it first",))
-        value = float_of(request.POST.get("value", ""), "Value", 0.0, 100.0)
+        value = ValueForm.of(request).figure("value") or 0.0
         run.set(value)
     except GumshoeError as error:
         return problem(error, 409)

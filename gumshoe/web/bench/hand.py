@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from dataclasses import dataclass
 
 from django.db import transaction
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.handtests import HandTestRow, Worked, hand_tests_for, values_of, work_out
 from gumshoe.core.handtests.catalogue import field_names, usual_of
+from gumshoe.core.handtests.rows import InputRow
 from gumshoe.core.knowledge.by_place import ALIKE, CYLINDER
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
@@ -32,7 +33,18 @@ def row_of(case: Case, name: str) -> HandTestRow:
     return found
 
 
-def fields_of(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> list[dict[str, Any]]:
+@dataclass(frozen=True)
+class Field:
+    """A field of a hand test with what stands in it."""
+
+    name: str
+    label: str
+    row: InputRow
+    value: str
+    unit: str
+
+
+def fields_of(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> list[Field]:
     """The fields with what stands in them."""
     specification, cylinders = cases.specification_of(case), cases.powertrain_of(case).cylinders
     found = []
@@ -42,7 +54,7 @@ def fields_of(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> list[di
             usual = f"{scale.of(float(usual)):.{scale.digits}f}"
         for name, label in field_names(item, cylinders):
             unit = item.unit if item.many else scale.unit
-            found.append({"name": name, "label": label, "row": item, "value": typed.get(name, usual), "unit": unit})
+            found.append(Field(name, label, item, typed.get(name, usual), unit))
     return found
 
 
@@ -68,7 +80,7 @@ def _in_units(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> dict[st
 def store(case: Case, user: User, row: HandTestRow, typed: Mapping[str, str]) -> HandMeasurement:
     """Store a hand test, and record it as its guided test where it has one. Raises BadInput; then nothing is stored."""
     found = worked(case, row, typed)
-    names, typed = [field["name"] for field in fields_of(case, row, typed)], _in_units(case, row, typed)
+    names, typed = [field.name for field in fields_of(case, row, typed)], _in_units(case, row, typed)
     told: TestRecord | None = None
     if row.test and found.reading is not None:
         guided = bench.test_of(case, row.test)

@@ -6,16 +6,18 @@ from collections.abc import Mapping
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.handtests import Worked
 from gumshoe.core.handtests.catalogue import cautions_of
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.bench import hand
+from gumshoe.web.bench.pages import HandListPage, HandPage
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.pages import show
 
 
 @needs(Right.SEE)
@@ -23,7 +25,7 @@ def listed(request: SignedIn, pk: int) -> HttpResponse:
     """Every hand test of this vehicle, and those worked out in this case."""
     case = find(pk)
     made = case.handmeasurements.select_related("by").order_by("-at")
-    return render(request, "bench/hand_list.html", folder(case, "bench", rows=hand.listed(case), made=made))
+    return show(request, HandListPage(rows=hand.listed(case), made=made), folder(case, "bench"))
 
 
 @needs(Right.SEE)
@@ -67,5 +69,5 @@ def _page(
     row = hand.row_of(case, name)
     fields = hand.fields_of(case, row, typed)
     cautions = cautions_of(row, cases.knowledge_of(case))
-    context = folder(case, "bench", row=row, fields=fields, worked=worked, trouble=trouble, cautions=cautions)
-    return render(request, "bench/hand_one.html", context, status=status)
+    page = HandPage(row=row, fields=fields, worked=worked, trouble=trouble, cautions=cautions)
+    return show(request, page, folder(case, "bench"), status)

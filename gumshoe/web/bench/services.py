@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from dataclasses import dataclass
 
 from gumshoe.core.circuits.library import circuits_of
 from gumshoe.core.errors import BadInput
@@ -16,9 +16,9 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import TestRecord, TestWithdrawn
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries
+from gumshoe.web.cases.judging import judged
 from gumshoe.web.cases.models import Case
-from gumshoe.web.suspects.judging import judged
-from gumshoe.web.ui.memo import once
+from gumshoe.web.kit.memo import once
 from gumshoe.web.ui.readers import said_in_shop, shop_scale, typed_in_shop
 from gumshoe.web.vehicles.cars import car_of
 from gumshoe.web.vehicles.links import speed_where_connected
@@ -48,7 +48,7 @@ def record(
     if outcome is None:
         readings, outcome = decided(test, readings, cases.specification_of(case))
     return TestRecord.objects.create(
-        case=case, by=user, test=test.id, readings=readings, outcome=outcome.id, note=note.strip()[:300]
+        case=case, by=user, test=test.id, readings=readings, outcome=outcome.id, note=note.strip()
     )
 
 
@@ -77,7 +77,7 @@ def withdraw(case: Case, user: User, number: int, reason: str) -> TestWithdrawn:
         raise BadInput("There is no such result, or it is withdrawn already.", remedies=("look at the page again",))
     if not reason.strip():
         raise BadInput("What was wrong with it?", remedies=("write it in a few words",))
-    return TestWithdrawn.objects.create(case=case, by=user, record=row, reason=reason.strip()[:200])
+    return TestWithdrawn.objects.create(case=case, by=user, record=row, reason=reason.strip())
 
 
 def circuit_of(case: Case, test: TestRow) -> str:
@@ -109,8 +109,21 @@ def _shown(value: float | str, unit: str) -> str:
     )
 
 
+@dataclass(frozen=True)
+class Performed:
+    """A recorded test as it is read: its row in the tables (None for one they do not know), what was read, and whether
+    it counts."""
+
+    record: TestRecord
+    test: TestRow | None
+    outcome: OutcomeRow | None
+    readings: tuple[str, ...]
+    superseded: bool
+    withdrawn: TestWithdrawn | None
+
+
 @once
-def performed(case: Case) -> list[dict[str, Any]]:
+def performed(case: Case) -> list[Performed]:
     """Every recorded test with its words; superseded ones marked."""
     knowledge = cases.knowledge_of(case)
     rows, newest = [], {row.test: row.pk for row in entries(case, "testrecords") if row.counts}
@@ -124,13 +137,13 @@ def performed(case: Case) -> list[dict[str, Any]]:
             if key in labels
         ]
         rows.append(
-            {
-                "record": row,
-                "test": test,
-                "outcome": outcome,
-                "readings": shown,
-                "superseded": row.counts and newest[row.test] != row.pk,
-                "withdrawn": None if row.counts else row.withdrawn,
-            }
+            Performed(
+                row,
+                test,
+                outcome,
+                tuple(shown),
+                row.counts and newest[row.test] != row.pk,
+                None if row.counts else row.withdrawn,
+            )
         )
     return rows

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.views.decorators.http import require_GET, require_POST
 
-from gumshoe.core.entry import float_of
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.signals.scope import MOST_BYTES
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.bench import circuits, traces
+from gumshoe.web.bench.forms import TraceForm
+from gumshoe.web.bench.pages import TracesPage
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.pages import show
 from gumshoe.web.vehicles.cars import car_of
 
 
@@ -47,21 +49,11 @@ def read(request: SignedIn, pk: int) -> HttpResponse:
 def record(request: SignedIn, pk: int) -> HttpResponse:
     """Record at the stand-in (POST)."""
     case = find(pk)
-    component, _, node = request.POST.get("place", "").partition("/")
     try:
-        numbers = [float_of(request.POST.get(key, "") or "0", key, 0.0, 1e6) for key in ("duty", "hz")]
-    except BadInput:
-        return _page(request, case, "Duty and frequency are numbers. Nothing was recorded.", 400)
-    try:
-        traces.record(
-            case,
-            request.user,
-            component,
-            node,
-            duty=numbers[0] / 100.0,
-            hz=numbers[1],
-            moving=bool(request.POST.get("moving")),
-        )
+        sent = TraceForm.of(request)
+        component, _, node = sent.read("place").partition("/")
+        duty, hz = (sent.figure("duty") or 0.0) / 100.0, sent.figure("hz") or 0.0
+        traces.record(case, request.user, component, node, duty=duty, hz=hz, moving=sent.ticked("moving"))
     except GumshoeError as error:
         return _page(request, case, str(error), 400)
     return redirect("bench:traces", pk)
@@ -82,5 +74,5 @@ def _page(request: SignedIn, case: Case, trouble: str = "", status: int = 200) -
     for name, words, _ in circuits.named(case) if car_of(case.vehicle).has_wires else ():
         circuit = circuits.model_of(case, name).circuit
         places += [(f"{name}/{place.node}", f"{words}: {place.words}") for place in circuit.places if not place.behind]
-    context = folder(case, "bench", traces=traces.listed(case), places=places, trouble=trouble)
-    return render(request, "bench/traces.html", context, status=status)
+    page = TracesPage(traces=traces.listed(case), places=places, trouble=trouble)
+    return show(request, page, folder(case, "bench"), status)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.errors import BadInput
@@ -16,11 +16,14 @@ from gumshoe.core.knowledge.outcomes import good_range
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.bench import hand, services
+from gumshoe.web.bench.forms import TestForm, WithdrawForm
+from gumshoe.web.bench.pages import BenchPage, TestPage
+from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs import ends
-from gumshoe.web.suspects import judging
+from gumshoe.web.kit.pages import show
+from gumshoe.web.ledger import ends
 from gumshoe.web.ui.readers import shop_scale
 
 
@@ -29,16 +32,10 @@ def bench(request: SignedIn, pk: int) -> HttpResponse:
     """Every test by what can still be decided, and those already made."""
     case = find(pk)
     found = judging.judged(case)
-    return render(
+    return show(
         request,
-        "bench/bench.html",
-        folder(
-            case,
-            "bench",
-            groups=grouped(found),
-            next=found.next,
-            performed=services.performed(case),
-        ),
+        BenchPage(groups=grouped(found), next=found.next, performed=services.performed(case)),
+        folder(case, "bench"),
     )
 
 
@@ -59,15 +56,16 @@ def record(request: SignedIn, pk: int, name: str) -> HttpResponse:
     row = services.test_of(case, name)
     if request.method != "POST":
         return redirect("bench:test", case.pk, name)
+    sent, typed = TestForm.of(request), request.POST
     speed = services.speed_against(case, row)
-    if speed and not request.POST.get("was_off"):
+    if speed and not sent.ticked("was_off"):
         words = f"The engine runs at {speed:.0f} rpm now; this test is made with the engine off."
-        return _page(request, case, row, request.POST, words, status=409, running=True)
+        return _page(request, case, row, typed, words, status=409, running=True)
     try:
-        stored = services.record(case, request.user, row, request.POST, request.POST.get("note", ""))
+        stored = services.record(case, request.user, row, typed, sent.read("note"))
     except BadInput as error:
-        return _page(request, case, row, request.POST, error.what, status=400)
-    if row.loose_end and request.POST.get("loose_end"):
+        return _page(request, case, row, typed, error.what, status=400)
+    if row.loose_end and sent.ticked("loose_end"):
         ends.open_end(case, request.user, row.loose_end, "")
     outcome = services.outcome_of(row, stored.outcome)
     found = outcome.words if outcome else stored.outcome
@@ -93,12 +91,9 @@ def _page(
             (reading, typed.get(reading.key, ""), good and tuple(map(scale.of, good)), scale.unit, reading.key in ASKED)
         )
     cautions = [cases.knowledge_of(case).cautions[name] for name in row.cautions]
-    return render(
+    return show(
         request,
-        "bench/test.html",
-        folder(
-            case,
-            "bench",
+        TestPage(
             test=row,
             fields=fields,
             trouble=trouble,
@@ -110,6 +105,7 @@ def _page(
             where=services.where_to(case, row),
             arithmetic=next((item.id for item in hand.listed(case) if item.test == row.id), ""),
         ),
+        folder(case, "bench"),
         status=status,
     )
 
@@ -118,6 +114,6 @@ def _page(
 @needs(Right.WORK)
 def withdraw(request: SignedIn, pk: int, number: int) -> HttpResponse:
     """Take a wrong result back."""
-    services.withdraw(find(pk), request.user, number, request.POST.get("reason", ""))
+    services.withdraw(find(pk), request.user, number, WithdrawForm.of(request).read("reason"))
     messages.success(request, "Withdrawn: it stays on record and counts no more. The suspects are ranked anew.")
     return redirect("bench:bench", pk)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
+from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.models import Case
-from gumshoe.web.ui.memo import once
+from gumshoe.web.kit.memo import once
 
 JOINED = {
     "looseends": ("closed", "closed__by"),
@@ -28,3 +29,8 @@ def entries(case: Case, kind: str) -> tuple[Any, ...]:
 def newest(rows: Iterable[Any]) -> Any:
     """The newest of some entries; None where there is none."""
     return max(rows, key=lambda row: (row.at, row.pk), default=None)
+
+
+def stamp(entry: Evidence) -> str:
+    """When an entry was made, as clues carry it."""
+    return str(entry.at.isoformat())

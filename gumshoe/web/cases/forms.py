@@ -9,7 +9,7 @@ from django.db.models import F, Max
 
 from gumshoe.core.knowledge.catalogue import Knowledge, tables
 from gumshoe.web.cases.models import Lamp
-from gumshoe.web.ui.fields import WholeField
+from gumshoe.web.kit.fields import WholeField
 from gumshoe.web.vehicles.models import Vehicle, known_vehicle
 
 MOST_RECENT = 25

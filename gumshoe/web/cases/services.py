@@ -20,8 +20,8 @@ from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.models import Case, Complaint, Reopened
+from gumshoe.web.kit.memo import once
 from gumshoe.web.library import services as library
-from gumshoe.web.ui.memo import once
 from gumshoe.web.vehicles import description as vehicles
 from gumshoe.web.vehicles.models import Vehicle, with_plate
 
@@ -64,7 +64,7 @@ def reopen(case: Case, user: User, reason: str) -> Reopened:
         raise BadInput("The case is open.")
     if not reason.strip():
         raise BadInput("A reason is needed to reopen a case.", remedies=("write it in a few words",))
-    entry = Reopened.objects.create(case=case, by=user, reason=reason.strip()[:300])
+    entry = Reopened.objects.create(case=case, by=user, reason=reason.strip())
     case.closed_at = None
     case.save(update_fields=["closed_at"])
     return entry

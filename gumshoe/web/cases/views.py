@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
-from gumshoe.web.cases import services
+from gumshoe.web.cases import judging, services
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
 from gumshoe.web.cases.models import Case
-from gumshoe.web.cases.standing import standing
-from gumshoe.web.suspects import judging
+from gumshoe.web.cases.pages import ComplaintPage, NewPage
+from gumshoe.web.kit.pages import show
 
 
 @needs(Right.INTAKE)
@@ -31,13 +31,7 @@ def new(request: SignedIn) -> HttpResponse:
         else:
             case = services.open_once(request.user, vehicle, bay)
             return redirect("cases:complaint", case.pk)
-    return render(request, "cases/new.html", {"form": form})
-
-
-@needs(Right.SEE)
-def resume(request: SignedIn, pk: int) -> HttpResponse:
-    """Open a case where its work goes on."""
-    return redirect(standing(find(pk)).url)
+    return show(request, NewPage(form=form))
 
 
 FIELDS = ("text", "symptoms", "lamp", "conditions", "since", "recent_work", "odometer_km")
@@ -49,18 +43,16 @@ def _complaint_page(
     """The complaint that holds in the form, or the entry that was refused."""
     latest = services.complaint_of(case)
     filled = ComplaintForm(initial={name: getattr(latest, name) for name in FIELDS} if latest else {})
-    return render(
+    return show(
         request,
-        "cases/complaint.html",
-        folder(
-            case,
-            "complaint",
+        ComplaintPage(
             form=form or filled,
             groups=(form or filled).grouped(services.knowledge_of(case)),
             latest=latest,
             advice=judging.judged(case).advice if latest else None,
             earlier=list(case.complaints.all())[:-1],
         ),
+        folder(case, "complaint"),
         status=status,
     )
 

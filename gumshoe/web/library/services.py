@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import cast
 
@@ -40,58 +41,68 @@ def _local(platform: str, codes: tuple[OwnCode, ...], wiring: tuple[WiringRow, .
     return Local(base.id, (*base.wiring, *wiring), base.parts, (*base.codes, *codes), base.access, base.pins)
 
 
-def add_code(user: User, data: dict[str, str], platform: str = "") -> ShopCode:
+def add_code(
+    user: User, number: str, component: str, kind: str, severity: str = "", part: str = "", platform: str = ""
+) -> ShopCode:
     """Record what a maker's code stands for. Raises BadInput for a standardised or impossible one."""
-    number = TroubleCode.parse(data.get("number", ""))
-    if structure(number).standardised:
+    code = TroubleCode.parse(number)
+    if structure(code).standardised:
         raise BadInput(
-            f"{number} is a standardised code; the catalogue says what it stands for.",
+            f"{code} is a standardised code; the catalogue says what it stands for.",
             remedies=("enter makers' codes only: P1, P30 to P33, B1, C1, U1 and the like",),
         )
-    severity = cast(Severity, data.get("severity", "soon"))  # ``row`` refuses any other
-    code = OwnCode(number.text, data.get("component", "").strip(), data.get("kind", ""), "", severity)
+    told = cast(Severity, severity or "soon")  # ``row`` refuses any other
+    own = OwnCode(code, component, kind, "", told)
     try:
-        code.row()
+        own.row()
     except DataError as error:
         raise BadInput(error.what, remedies=("name the component and choose the kind of code",)) from error
     return ShopCode.objects.create(
         by=user,
         platform=platform,
-        number=code.number,
-        component=code.component[:80],
-        kind=code.kind,
-        severity=code.severity,
-        part=data.get("part", "")[:60],
+        number=own.number,
+        component=component,
+        kind=kind,
+        severity=told,
+        part=part,
     )
 
 
-def add_note(user: User, data: dict[str, str]) -> Note:
+@dataclass(frozen=True)
+class About:
+    """What a note is attached to: a code, a component, a platform."""
+
+    code: str = ""
+    component: str = ""
+    platform: str = ""
+
+
+def add_note(user: User, text: str, kind: str, about: About, origin: str = "") -> Note:
     """Attach a note. Raises BadInput when there is no text or nothing to attach it to."""
-    text, code = data.get("text", "").strip(), data.get("code", "").strip()
-    number = TroubleCode.parse(code).text if code else ""
+    number = TroubleCode.parse(about.code) if about.code else ""
     if not text:
         raise BadInput("The note is empty.", remedies=("write what is known and where from",))
-    if data.get("kind") not in Note.Kind.values:
+    if kind not in Note.Kind.values:
         raise BadInput("Choose what sort of note it is.")
-    if not (number or data.get("component") or data.get("platform")):
+    if not (number or about.component or about.platform):
         raise BadInput(
             "The note is not attached to anything.", remedies=("attach it to a code, a component or a platform",)
         )
     return Note.objects.create(
         by=user,
-        kind=data["kind"],
-        platform=data.get("platform", "")[:60],
+        kind=kind,
+        platform=about.platform,
         code=number,
-        component=data.get("component", "")[:60],
-        text=text[:2000],
-        origin=data.get("origin", "").strip()[:160],
+        component=about.component,
+        text=text,
+        origin=origin,
     )
 
 
-def add_heard(user: User, data: dict[str, str], platform: str, known: Iterable[str]) -> HeardRate:
+def add_heard(
+    user: User, suspect: str, hits: str, cases: str, origin: str, platform: str, known: Iterable[str]
+) -> HeardRate:
     """Record a hit rate heard elsewhere. Raises BadInput for one that cannot be, or without its origin."""
-    suspect, origin = data.get("suspect", ""), data.get("origin", "").strip()
-    hits, cases = data.get("hits", "").strip(), data.get("cases", "").strip()
     if suspect not in set(known):
         raise BadInput("Choose the suspect it is about.")
     right, of = number_in(hits), number_in(cases)
@@ -101,9 +112,7 @@ def add_heard(user: User, data: dict[str, str], platform: str, known: Iterable[s
         )
     if not origin:
         raise BadInput("Where was it heard?", remedies=("name the origin: it stands beside the figure for ever",))
-    return HeardRate.objects.create(
-        by=user, platform=platform, suspect=suspect, hits=right, cases=of, origin=origin[:160]
-    )
+    return HeardRate.objects.create(by=user, platform=platform, suspect=suspect, hits=right, cases=of, origin=origin)
 
 
 def notes_for(vehicle: Vehicle, codes: Iterable[str], components: Iterable[str]) -> list[Note]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpResponse, JsonResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
@@ -13,7 +13,10 @@ from gumshoe.core.signals import mdf
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.kit.pages import show
 from gumshoe.web.live import files, looking, recordings, services
+from gumshoe.web.live.forms import GoodForm
+from gumshoe.web.live.pages import ReplayPage
 from gumshoe.web.live.reader import Reader
 from gumshoe.web.live.views import BYTES, keys_of, number_of
 from gumshoe.web.ui.responses import problem
@@ -33,12 +36,9 @@ def replay(request: SignedIn, pk: int, number: int) -> HttpResponse:
         except BadInput as error:
             trouble = str(error)
     args = [pk, number]
-    return render(
+    return show(
         request,
-        "live/replay.html",
-        folder(
-            case,
-            "live",
+        ReplayPage(
             recording=recording,
             strips=reader.strips(looking.drawn(shown)),
             judged=recordings.read(case, recording).judged,
@@ -58,6 +58,7 @@ def replay(request: SignedIn, pk: int, number: int) -> HttpResponse:
                 "marks": services.marks(case),
             },
         ),
+        folder(case, "live"),
     )
 
 
@@ -109,7 +110,7 @@ def keep_as_good(request: SignedIn, pk: int, number: int) -> HttpResponse:
     """Let a recording stand for a good car of its kind."""
     case = find(pk)
     try:
-        recordings.keep_as_good(case, request.user, recordings.find(case, number), request.POST.get("words", ""))
+        recordings.keep_as_good(case, request.user, recordings.find(case, number), GoodForm.of(request).read("words"))
     except GumshoeError as error:
         messages.error(request, str(error))
     else:

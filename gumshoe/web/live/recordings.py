@@ -27,11 +27,11 @@ from gumshoe.core.signals.trims import LeakFit, Pattern, RegionTrim, fit_leak, r
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.memo import once
 from gumshoe.web.live import looking, store
 from gumshoe.web.live.feed import Car
 from gumshoe.web.live.models import Recording, Reference
 from gumshoe.web.live.reader import Reader
-from gumshoe.web.ui.memo import once
 
 _LENGTH = struct.Struct("<I")
 
@@ -227,7 +227,7 @@ def keep_as_good(case: Case, user: User, recording: Recording, words: str) -> Re
         raise BadInput("This recording stands for a good car already.")
     if not case.vehicle.platform:
         raise BadInput("The kind of this car is not known.", remedies=("describe the vehicle first",))
-    facts = {"platform": case.vehicle.platform, "words": words.strip()[:120]}
+    facts = {"platform": case.vehicle.platform, "words": words.strip()}
     return Reference.objects.create(case=case, by=user, recording=recording, **facts)
 
 

@@ -145,7 +145,7 @@ def begin_free(case: Case, user: User, label: str) -> Recording:
     """Record what is looked at, until it is stopped (two hours at most). Raises BadInput while another runs."""
     found = _idle(case)
     keys = tuple(dict.fromkeys((*sorted(ALWAYS), *looking.looking(case, user).keys)))
-    return _record(case, user, found, keys, MOST_RECORD_S, label=label.strip()[:80] or "Recording")
+    return _record(case, user, found, keys, MOST_RECORD_S, label=label.strip() or "Recording")
 
 
 def _idle(case: Case) -> Feed:
@@ -173,7 +173,7 @@ def mark(case: Case, user: User, moment: float, text: str) -> Mark:
     """Mark a moment (seconds since the epoch), with a note or without. Raises BadInput for no moment of this world."""
     if not 0.0 < moment < 1e11:
         raise BadInput("That is no moment.", remedies=("press the key while the signal runs, or point at it",))
-    return Mark.objects.create(case=case, by=user, moment=moment, text=text.strip()[:200])
+    return Mark.objects.create(case=case, by=user, moment=moment, text=text.strip())
 
 
 def marks(case: Case) -> list[dict[str, Any]]:

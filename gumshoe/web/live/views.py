@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from django.http import HttpResponse, JsonResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
@@ -14,7 +14,10 @@ from gumshoe.core.signals.strips import MOST_STRIPS
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.kit.pages import show
 from gumshoe.web.live import looking, recordings, services
+from gumshoe.web.live.forms import BeginForm, MarkForm, StripForm, StripsForm
+from gumshoe.web.live.pages import ChannelsPage, LivePage
 from gumshoe.web.live.reader import Reader
 from gumshoe.web.ui.responses import problem
 
@@ -23,9 +26,13 @@ BYTES = "application/octet-stream"
 
 
 def number_of(request: SignedIn, name: str, usual: float = 0.0) -> float:
-    """A number of the request; ``usual`` when it is none."""
+    """A number of the address; ``usual`` when it is none."""
+    return _number(request.GET.get(name) or str(usual), usual)
+
+
+def _number(text: str, usual: float = 0.0) -> float:
     try:
-        found = float((request.GET.get(name) or request.POST.get(name) or str(usual))[:40])
+        found = float(text[:40])
     except ValueError:
         return usual
     return found if math.isfinite(found) and abs(found) < MOST_NUMBER else usual
@@ -44,12 +51,9 @@ def live(request: SignedIn, pk: int) -> HttpResponse:
     rows = recordings.recorded(case)
     trims = recordings.trim_reading(rows, cases.powertrain_of(case))
     shown, reader = looking.looking(case, request.user), Reader(case)
-    return render(
+    return show(
         request,
-        "live/live.html",
-        folder(
-            case,
-            "live",
+        LivePage(
             purposes=services.PURPOSES,
             recorded=rows,
             trims=trims,
@@ -67,6 +71,7 @@ def live(request: SignedIn, pk: int) -> HttpResponse:
                 "keys": [purpose.key for purpose in services.PURPOSES],
             },
         ),
+        folder(case, "live"),
     )
 
 
@@ -111,12 +116,12 @@ def figures(request: SignedIn, pk: int) -> JsonResponse:
 @needs(Right.WORK)
 def begin(request: SignedIn, pk: int) -> JsonResponse:
     """Begin a guided recording, or a free one of what is looked at."""
-    case, purpose = find(pk), request.POST.get("purpose", "")
+    case, sent = find(pk), BeginForm.of(request)
     try:
-        if purpose:
-            recording = services.begin(case, request.user, purpose)
+        if sent.read("purpose"):
+            recording = services.begin(case, request.user, sent.read("purpose"))
         else:
-            recording = services.begin_free(case, request.user, request.POST.get("label", ""))
+            recording = services.begin_free(case, request.user, sent.read("label"))
     except GumshoeError as error:
         return problem(error, 409)
     return JsonResponse({"id": recording.pk})
@@ -134,8 +139,9 @@ def stop(request: SignedIn, pk: int) -> JsonResponse:
 @needs(Right.WORK)
 def mark(request: SignedIn, pk: int) -> JsonResponse:
     """Mark a moment."""
+    sent = MarkForm.of(request)
     try:
-        row = services.mark(find(pk), request.user, number_of(request, "at"), request.POST.get("text", ""))
+        row = services.mark(find(pk), request.user, _number(sent.read("at")), sent.read("text"))
     except GumshoeError as error:
         return problem(error, 400)
     return JsonResponse({"at": row.moment, "text": row.text, "by": str(row.by)})
@@ -148,22 +154,20 @@ def channels(request: SignedIn, pk: int) -> HttpResponse:
     trouble = ""
     if request.method == "POST":
         try:
-            looking.choose(case, request.user, request.POST.getlist("strip"))
+            looking.choose(case, request.user, StripsForm.of(request).several("strip"))
             return redirect("live:live", pk)
         except GumshoeError as error:
             trouble = str(error)
     told = services.told(case)
     shown = looking.looking(case, request.user)
-    context = folder(
-        case,
-        "live",
+    page = ChannelsPage(
         trouble=trouble,
         groups=looking.groups(shown, cases.powertrain_of(case), told),
         presets=looking.presets(case, told),
         most=MOST_STRIPS,
         asked=told is not None,
     )
-    return render(request, "live/channels.html", context, status=400 if trouble else 200)
+    return show(request, page, folder(case, "live"), 400 if trouble else 200)
 
 
 @require_POST
@@ -171,4 +175,4 @@ def channels(request: SignedIn, pk: int) -> HttpResponse:
 def favourite(request: SignedIn, pk: int) -> JsonResponse:
     """Add a strip to the favourites, or take it out."""
     find(pk)
-    return JsonResponse({"favourite": looking.favour(request.user, request.POST.get("strip", ""))})
+    return JsonResponse({"favourite": looking.favour(request.user, StripForm.of(request).read("strip"))})

@@ -8,13 +8,14 @@ from gumshoe.core.proof.circumstances import Repaired
 from gumshoe.core.proof.plan import Plan
 from gumshoe.core.proof.signal_proof import Condemning, measured_again
 from gumshoe.core.proof.tracker import Condition, Tracker
+from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries
+from gumshoe.web.clearing import aftercare
+from gumshoe.web.clearing.models import Clearing
 from gumshoe.web.proofs import runner, waiting
 from gumshoe.web.proofs.models import HandTried
-from gumshoe.web.repairs import aftercare
-from gumshoe.web.repairs.models import Clearing, Verdict
-from gumshoe.web.suspects import judging
+from gumshoe.web.verdicts.models import Verdict
 
 LOOSE, INTERMITTENT = "loose", "intermittent"
 """The failure mode and the kind of code that come and go."""

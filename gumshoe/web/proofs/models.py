@@ -7,8 +7,8 @@ from django.db import models
 from gumshoe.web.cases.evidence import Evidence, EvidenceQuerySet
 from gumshoe.web.cases.fields import Stored
 from gumshoe.web.cases.shapes import CONDITIONS, TEXTS
+from gumshoe.web.clearing.models import Clearing
 from gumshoe.web.live.models import Recording
-from gumshoe.web.repairs.models import Clearing
 
 
 class ProofDrive(Evidence):

@@ -98,7 +98,7 @@ def read_codes(link: Link, engine: int, service: int) -> tuple[str, ...] | None:
         body = link.ask(engine, bytes((service,))).payload[2:]
     except LinkError:
         return None
-    return tuple(TroubleCode.from_bytes(body[i], body[i + 1]).text for i in range(0, len(body) - 1, 2))
+    return tuple(TroubleCode.from_bytes(body[i], body[i + 1]) for i in range(0, len(body) - 1, 2))
 
 
 class Watcher(threading.Thread):

@@ -32,16 +32,16 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.alone import alone
 from gumshoe.web.cases.models import Case
+from gumshoe.web.clearing.models import Clearing
+from gumshoe.web.kit.memo import once
+from gumshoe.web.ledger import ends
 from gumshoe.web.live import store
 from gumshoe.web.live.models import Recording
 from gumshoe.web.proofs import beyond, runner, waiting
 from gumshoe.web.proofs.drawing import x_of, y_of
 from gumshoe.web.proofs.models import HandTried, Judgement, ProofChunk, ProofDrive
-from gumshoe.web.repairs import ends
-from gumshoe.web.repairs.models import Clearing
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
-from gumshoe.web.ui.memo import once
 from gumshoe.web.ui.readers import for_shop
 from gumshoe.web.vehicles.cars import car_of
 from gumshoe.web.vehicles.links import connection
@@ -168,7 +168,7 @@ def tell_tried(case: Case, user: User, circumstance: str, how: str, remark: str)
         circumstance=row.id,
         words=row.words,
         how=how,
-        remark=remark.strip()[:200],
+        remark=remark.strip(),
     )
 
 

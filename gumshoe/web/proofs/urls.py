@@ -12,6 +12,7 @@ urlpatterns = [
     path("cases/<int:pk>/prove/finish/", views.finish, name="finish"),
     path("cases/<int:pk>/prove/tried/", views.tried, name="tried"),
     path("cases/<int:pk>/prove/count/", views.count, name="count"),
+    path("cases/<int:pk>/repair/recurrence/", views.recurrence, name="recurrence"),
     path("cases/<int:pk>/prove/follow-up/", views.follow_up, name="follow_up"),
     path("proofs-due.ics", views.calendar, name="calendar"),
 ]

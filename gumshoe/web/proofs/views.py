@@ -2,26 +2,26 @@
 
 from __future__ import annotations
 
-from datetime import date
-from typing import Any
-
 from django.contrib import messages
 from django.http import HttpResponse, JsonResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from gumshoe.core.entry import number_in
-from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.errors import GumshoeError
 from gumshoe.core.knowledge.catalogue import monitor_needs
 from gumshoe.core.proof.exposure import Unit
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.models import Case
+from gumshoe.web.clearing import aftercare
+from gumshoe.web.clearing.models import Clearing
+from gumshoe.web.kit.pages import show
 from gumshoe.web.proofs import beyond, drawing, services, waiting
-from gumshoe.web.repairs import aftercare, offering
-from gumshoe.web.repairs.models import Clearing
-from gumshoe.web.shop.models import Settings
+from gumshoe.web.proofs.forms import CountForm, FollowUpForm, RecurrenceForm, TriedForm
+from gumshoe.web.proofs.pages import ProvePage
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.ui.responses import problem
 from gumshoe.web.vehicles.cars import car_of
 
@@ -30,45 +30,44 @@ from gumshoe.web.vehicles.cars import car_of
 def prove(request: SignedIn, pk: int) -> HttpResponse:
     """Plan, coverage, check list, verdicts so far."""
     case = find(pk)
-    clearing = services.clearing_of(case)
-    return render(request, "proofs/prove.html", folder(case, "prove", clearing=clearing, **_shown(clearing)))
+    return show(request, _page(case, services.clearing_of(case)), folder(case, "prove"))
 
 
-def _shown(clearing: Clearing | None) -> dict[str, Any]:
+def _page(case: Case, clearing: Clearing | None) -> ProvePage:
     """What there is to show once something was cleared (or left to the control unit)."""
     if clearing is None:
-        return {}
-    case = clearing.case
+        return ProvePage(clearing=None)
     tracker = services.tracker_of(clearing)
     plan, drive = tracker.plan, services.still_to_drive(clearing, tracker)
     curve, told = waiting.curve_of(clearing, tracker), beyond.told_by_hand(clearing)
     knowledge = cases.knowledge_of(case)
-    return {
-        "drive": drive,
-        "cautions": [knowledge.cautions[name] for name in drive.cautions],
-        "needs_words": [(name, monitor_needs()[name]) for name in plan.monitors if name in monitor_needs()],
-        "coverage": drawing.coverage_map(plan),
-        "curve": curve,
-        "chart": drawing.curve_chart(curve) if curve else None,
-        "belief_from": waiting.belief_of(case)[1],
-        "recurrence": case.recurrences.last(),
-        "units": [str(unit) for unit in Unit],
-        "readiness": services.readiness(clearing, tracker),
-        "permanent": services.permanent_note(plan, tracker),
-        "procedures": aftercare.open_procedures(case),
-        "by_hand": [(row, told.get(row.id)) for row in plan.circumstances if row.by_hand],
-        "whys": {row.words: row.why for row in plan.circumstances},
-        "follow_up": case.followups.last(),
-        "recordings": services.recordings_to_count(clearing),
-        "state": services.state(case),
-        "judgements": list(case.judgements.select_related("by").order_by("-at", "-pk")),
-        "setup": {
+    return ProvePage(
+        clearing=clearing,
+        drive=drive,
+        cautions=[knowledge.cautions[name] for name in drive.cautions],
+        needs_words=[(name, monitor_needs()[name]) for name in plan.monitors if name in monitor_needs()],
+        coverage=drawing.coverage_map(plan),
+        curve=curve,
+        chart=drawing.curve_chart(curve) if curve else None,
+        belief_from=waiting.belief_of(case)[1],
+        recurrence=case.recurrences.last(),
+        units=[str(unit) for unit in Unit],
+        readiness=services.readiness(clearing, tracker),
+        permanent=services.permanent_note(plan, tracker),
+        procedures=aftercare.open_procedures(case),
+        by_hand=[(row, told.get(row.id)) for row in plan.circumstances if row.by_hand],
+        whys={row.words: row.why for row in plan.circumstances},
+        follow_up=case.followups.last(),
+        recordings=services.recordings_to_count(clearing),
+        state=services.state(case),
+        judgements=list(case.judgements.select_related("by").order_by("-at", "-pk")),
+        setup={
             "state": reverse("proofs:state", args=[case.pk]),
             "begin": reverse("proofs:begin", args=[case.pk]),
             "finish": reverse("proofs:finish", args=[case.pk]),
             "drivesItself": car_of(case.vehicle).drives_itself,
         },
-    }
+    )
 
 
 @require_GET
@@ -107,8 +106,7 @@ def finish(request: SignedIn, pk: int) -> HttpResponse:
 @needs(Right.WORK)
 def count(request: SignedIn, pk: int) -> HttpResponse:
     """Let a recording count towards the proof."""
-    chosen = request.POST.get("recording", "")
-    drive = services.count_recording(find(pk), request.user, number_in(chosen) or 0)
+    drive = services.count_recording(find(pk), request.user, CountForm.of(request).whole("recording") or 0)
     messages.success(request, f"Counted: {drive.how}. It tells where it was driven, neither monitors nor codes.")
     return redirect("proofs:prove", pk)
 
@@ -117,14 +115,8 @@ def count(request: SignedIn, pk: int) -> HttpResponse:
 @needs(Right.WORK)
 def tried(request: SignedIn, pk: int) -> HttpResponse:
     """What was tried by hand, and how it went."""
-    post = request.POST
-    row = services.tell_tried(
-        find(pk),
-        request.user,
-        post.get("circumstance", ""),
-        post.get("how", ""),
-        post.get("remark", ""),
-    )
+    sent = TriedForm.of(request)
+    row = services.tell_tried(find(pk), request.user, sent.read("circumstance"), sent.read("how"), sent.read("remark"))
     messages.success(request, f"Recorded: {row.words}: {row.get_how_display()}.")
     return redirect("proofs:prove", pk)
 
@@ -133,13 +125,8 @@ def tried(request: SignedIn, pk: int) -> HttpResponse:
 @needs(Right.APPROVE)
 def follow_up(request: SignedIn, pk: int) -> HttpResponse:
     """When the case is looked at again."""
-    case, post = find(pk), request.POST
-    try:
-        due = date.fromisoformat(post.get("due", ""))
-    except ValueError as error:
-        raise BadInput("On which day?", remedies=("choose a day",)) from error
-    km = offering.whole(post.get("km", ""), "Kilometres", 1_000_000)
-    row = waiting.follow_up(case, request.user, due, km, post.get("why", ""))
+    case, sent = find(pk), FollowUpForm.of(request)
+    row = waiting.follow_up(case, request.user, sent.day, sent.whole("km"), sent.read("why"))
     messages.success(request, f"To be looked at again on {row.due:%d %b %Y}.")
     return redirect("proofs:prove", case.pk)
 
@@ -152,3 +139,14 @@ def calendar(request: SignedIn) -> HttpResponse:
     response = HttpResponse(content, content_type="text/calendar; charset=utf-8")
     response["Content-Disposition"] = 'attachment; filename="proofs-due.ics"'
     return response
+
+
+@require_POST
+@needs(Right.APPROVE)
+def recurrence(request: SignedIn, pk: int) -> HttpResponse:
+    """How often the fault was seen before, and the technician's own belief."""
+    case, sent = find(pk), RecurrenceForm.of(request)
+    told = (sent.read(name) for name in ("times", "over", "unit", "belief", "why"))
+    waiting.write_recurrence(case, request.user, *told)
+    messages.success(request, "Recorded how often it was seen.")
+    return redirect("proofs:prove" if sent.read("back") == "prove" else "proposal:lines", case.pk)

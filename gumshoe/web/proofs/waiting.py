@@ -15,9 +15,9 @@ from gumshoe.core.proof.exposure import Curve, Recurrences, Unit, curve
 from gumshoe.core.proof.tracker import Condition, ProofVerdict, Tracker
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
+from gumshoe.web.clearing.models import Clearing
 from gumshoe.web.proofs.models import FollowUp, Recurrence
-from gumshoe.web.repairs import offering
-from gumshoe.web.repairs.models import Clearing
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.scans import services as scans
 
 DAYS_LATER = 7
@@ -41,7 +41,7 @@ def write_recurrence(case: Case, user: User, times: str, over: str, unit: str, b
     if share is not None and not 0.0 < share < 1.0:
         raise BadInput(f"A belief of {belief} % cannot be.", remedies=("above 0 and below 100",))
     return Recurrence.objects.create(
-        case=case, by=user, times=found.times, over=found.over, unit=found.unit, belief=share, why=why.strip()[:200]
+        case=case, by=user, times=found.times, over=found.over, unit=found.unit, belief=share, why=why.strip()
     )
 
 
@@ -95,7 +95,7 @@ def follow_up(case: Case, user: User, due: date, km: int | None, why: str) -> Fo
     today = timezone.localdate()
     if not today <= due <= today + timedelta(days=MOST_DAYS):
         raise BadInput(f"{due:%d %b %Y} cannot be followed up.", remedies=(f"from today on, within {MOST_DAYS} days",))
-    return FollowUp.objects.create(case=case, by=user, due=due, km=km, why=why.strip()[:200] or FollowUp.BY_ITSELF)
+    return FollowUp.objects.create(case=case, by=user, due=due, km=km, why=why.strip() or FollowUp.BY_ITSELF)
 
 
 def remember(case: Case, user: User, found: Curve | None) -> FollowUp | None:

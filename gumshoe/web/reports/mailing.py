@@ -12,12 +12,12 @@ from django.template.loader import render_to_string
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.suspects.driving import Mended
 from gumshoe.web.accounts.models import User
+from gumshoe.web.cases import judging
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs import offering
+from gumshoe.web.proposal import services as offering
 from gumshoe.web.reports import standalone
 from gumshoe.web.reports.models import Mail
-from gumshoe.web.shop.models import Settings
-from gumshoe.web.suspects import judging
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.ui.readers import for_shop
 
 
@@ -42,7 +42,7 @@ def send_proposal(case: Case, user: User, to: str) -> Mail:
         "shop_settings": shop,
         "verdict": case.verdicts.last(),
         "advice": judging.judged(case).advice,
-        "mended": judging.mended_of(case) is not Mended.NO,
+        "mended": judging.judged(case).grounds.mended is not Mended.NO,
     }
     text = render_to_string("reports/proposal_mail.txt", values)
     subject = f"{shop.shop_name}: proposal for {case.vehicle.plate}, case {case.number}"

@@ -9,9 +9,9 @@ from django.contrib.staticfiles import finders
 from django.template.loader import render_to_string
 
 from gumshoe.web.cases.models import Case
-from gumshoe.web.repairs import photos
 from gumshoe.web.reports import services
-from gumshoe.web.shop.models import Settings
+from gumshoe.web.settings.models import Settings
+from gumshoe.web.work import photos
 
 STYLES = ("ui/standalone.css", "ui/paper.css")
 

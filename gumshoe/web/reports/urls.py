@@ -11,6 +11,7 @@ urlpatterns = [
     path("cases/<int:pk>/report/file/", views.file, name="file"),
     path("cases/<int:pk>/report/page.html", views.page, name="page"),
     path("cases/<int:pk>/report/mail/", views.mail, name="mail"),
+    path("cases/<int:pk>/repair/lines/mail/", views.mail_proposal, name="mail_proposal"),
     path("cases/<int:pk>/report/case.json", views.casefile, name="casefile"),
     path("cases/<int:pk>/report/reopen/", views.reopen, name="reopen"),
     path("cases/<int:pk>/report/close/", views.close, name="close"),

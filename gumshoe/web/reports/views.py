@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.casefile import CaseFileError, write_case
@@ -12,22 +12,25 @@ from gumshoe.core.casefile.files import MAX_BYTES
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.kit.pages import show
 from gumshoe.web.reports import importing, mailing, services, standalone
 from gumshoe.web.reports.casefile import export
+from gumshoe.web.reports.forms import MailForm, ReopenForm
+from gumshoe.web.reports.pages import FilePage, ImportPage, ReportPage
 
 
 @needs(Right.SEE)
 def report(request: SignedIn, pk: int) -> HttpResponse:
     """The customer's page, printable."""
     case = find(pk)
-    return render(request, "reports/report.html", folder(case, "report", report=services.customer(case)))
+    return show(request, ReportPage(report=services.customer(case)), folder(case, "report"))
 
 
 @needs(Right.SEE)
 def file(request: SignedIn, pk: int) -> HttpResponse:
     """The technical file with every reading, printable."""
     case = find(pk)
-    return render(request, "reports/file.html", folder(case, "report", file=services.file(case)))
+    return show(request, FilePage(file=services.file(case)), folder(case, "report"))
 
 
 @needs(Right.SEE)
@@ -44,7 +47,7 @@ def page(request: SignedIn, pk: int) -> HttpResponse:
 def mail(request: SignedIn, pk: int) -> HttpResponse:
     """Send the report to the customer, the self-contained page with it."""
     case = find(pk)
-    sent = mailing.send_report(case, request.user, request.POST.get("to", ""))
+    sent = mailing.send_report(case, request.user, MailForm.of(request).read("to"))
     messages.success(request, f"Sent to {sent.to}; a copy is with the case.")
     return redirect("reports:report", pk)
 
@@ -62,7 +65,7 @@ def casefile(request: SignedIn, pk: int) -> HttpResponse:
 def import_case(request: SignedIn) -> HttpResponse:
     """Read a case file in. A bad file gets the place and the reason, and nothing is imported."""
     if request.method != "POST":
-        return render(request, "reports/import.html", {"limit_mb": MAX_BYTES // 1_000_000})
+        return show(request, ImportPage())
     upload = request.FILES.get("file")
     try:
         if upload is None:
@@ -71,9 +74,7 @@ def import_case(request: SignedIn) -> HttpResponse:
             raise CaseFileError(f"The file is larger than {MAX_BYTES // 1_000_000} MB.")
         case = importing.import_case(request.user, upload.read(), upload.name or "")
     except CaseFileError as error:
-        return render(
-            request, "reports/import.html", {"trouble": error, "limit_mb": MAX_BYTES // 1_000_000}, status=400
-        )
+        return show(request, ImportPage(trouble=error), status=400)
     messages.success(request, f"Imported as case {case.number}. The file is kept with the case as it was.")
     return redirect("scans:read", case.pk)
 
@@ -83,9 +84,9 @@ def import_case(request: SignedIn) -> HttpResponse:
 def reopen(request: SignedIn, pk: int) -> HttpResponse:
     """Open a closed case again, with a reason."""
     case = find(pk)
-    cases.reopen(case, request.user, request.POST.get("reason", ""))
+    cases.reopen(case, request.user, ReopenForm.of(request).read("reason"))
     messages.success(request, f"Case {case.number} is open again.")
-    return redirect("cases:resume", case.pk)
+    return redirect("standing:resume", case.pk)
 
 
 @require_POST
@@ -96,3 +97,13 @@ def close(request: SignedIn, pk: int) -> HttpResponse:
     services.close(case, request.user)
     messages.success(request, f"Case {case.number} is closed.")
     return redirect("reports:report", case.pk)
+
+
+@require_POST
+@needs(Right.APPROVE)
+def mail_proposal(request: SignedIn, pk: int) -> HttpResponse:
+    """Send the proposal to the customer."""
+    case = find(pk)
+    sent = mailing.send_proposal(case, request.user, MailForm.of(request).read("to"))
+    messages.success(request, f"Sent to {sent.to}; a copy is with the case.")
+    return redirect("proposal:lines", case.pk)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.clues.misfire import (
@@ -21,8 +21,11 @@ from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Lamp
+from gumshoe.web.kit.pages import show
 from gumshoe.web.scans import services
+from gumshoe.web.scans.forms import DeadForm
 from gumshoe.web.scans.models import HandTest
+from gumshoe.web.scans.pages import MisfirePage
 
 
 @needs(Right.SEE)
@@ -53,12 +56,9 @@ def misfire(request: SignedIn, pk: int) -> HttpResponse:
             for n in cylinders
         ]
     )
-    return render(
+    return show(
         request,
-        "scans/misfire.html",
-        folder(
-            case,
-            "read",
+        MisfirePage(
             stored=stored,
             misfire=reading,
             rows=rows,
@@ -73,6 +73,7 @@ def misfire(request: SignedIn, pk: int) -> HttpResponse:
             cylinders=cylinders,
             firing=knowledge.powertrain.firing_words,
         ),
+        folder(case, "read"),
     )
 
 
@@ -80,16 +81,12 @@ def misfire(request: SignedIn, pk: int) -> HttpResponse:
 @needs(Right.WORK)
 def by_hand(request: SignedIn, pk: int) -> HttpResponse:
     """Record which cylinders do not work by a hand test; a later entry supersedes it visibly."""
-    case = find(pk)
+    case, sent = find(pk), DeadForm.of(request)
     count = cases.powertrain_of(case).cylinders
-    told = {number_in(text) for text in request.POST.getlist("dead")}
+    told = {number_in(text) for text in sent.several("dead")}
     chosen = sorted(number for number in told if number is not None and 1 <= number <= count)
-    HandTest.objects.create(
-        case=case,
-        by=request.user,
-        cylinders=chosen,
-        how=request.POST.get("how", "").strip()[:80] or "spark tester",
-    )
+    how = sent.read("how") or "spark tester"
+    HandTest.objects.create(case=case, by=request.user, cylinders=chosen, how=how)
     messages.success(request, "Hand test stored. It stays on the case's record.")
     return redirect("scans:misfire", case.pk)
 

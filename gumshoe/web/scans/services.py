@@ -16,7 +16,7 @@ from django.utils import timezone
 from gumshoe.core.casefile import read_case
 from gumshoe.core.casefile.files import MAX_BYTES
 from gumshoe.core.clues import MisfireReading, read_misfire
-from gumshoe.core.codes import CodeState
+from gumshoe.core.codes import CodeState, TroubleCode, plain_states, structure
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.judgement import Judged
 from gumshoe.core.judgement import telling as telling_of
@@ -37,8 +37,8 @@ from gumshoe.core.suspects.relations import CodeReading, CodesRead
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.memo import once
 from gumshoe.web.scans.models import Scan, VinAnswer
-from gumshoe.web.ui.memo import once
 from gumshoe.web.vehicles.links import connection
 from gumshoe.web.vehicles.models import Vehicle
 
@@ -258,7 +258,7 @@ class ReadPage:
     notes: tuple[str, ...]
     misfire: MisfireReading | None
     engine: ModuleSnapshot | None
-    states: dict[str, tuple[CodeState, ...]]
+    states: dict[TroubleCode, tuple[CodeState, ...]]
     unread: tuple[str, ...] = ()
 
     @property
@@ -354,3 +354,24 @@ def engine_with_names(snapshot: Snapshot) -> Snapshot:
     return replace(
         snapshot, modules=tuple(replace(m, name=m.name or f"module {m.responder:X}") for m in snapshot.modules)
     )
+
+
+@dataclass(frozen=True)
+class Titled:
+    """A code with its title and how it stands, for the trade and for the customer."""
+
+    code: str
+    title: str
+    states: str
+    plain: str
+
+
+def titled(snapshot: Snapshot, knowledge: Knowledge) -> list[Titled]:
+    """The codes of a scan with their titles and how each stands."""
+    found = []
+    for code in snapshot.codes_in():
+        row = knowledge.codes.get(code)
+        states = list(dict.fromkeys(item.state for item in snapshot.stored_codes if item.code == code))
+        title = row.title if row else f"{structure(TroubleCode(code)).words}; what it means is not known here"
+        found.append(Titled(code, title, ", ".join(states), plain_states(states)))
+    return found

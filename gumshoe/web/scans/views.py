@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.contrib import messages
 from django.http import HttpResponse, HttpResponseBase
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.casefile import CaseFileError
@@ -13,13 +15,16 @@ from gumshoe.core.maps import code_map, engine_map
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
+from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.pages import show
 from gumshoe.web.library import services as library
-from gumshoe.web.scans import services
+from gumshoe.web.scans import services, sorting
+from gumshoe.web.scans.forms import TypedForm, VinForm
 from gumshoe.web.scans.models import Scan, VinAnswer
-from gumshoe.web.suspects import judging
+from gumshoe.web.scans.pages import CodesPage, ComparePage, ScanPage
 from gumshoe.web.vehicles.models import Vehicle
 
 # Freeze-frame values in the order a technician asks for them.
@@ -39,24 +44,22 @@ FRAME_KEYS = (
 )
 
 
-def _page(request: SignedIn, case: Case, shown: Scan | None, status: int = 200, **more: object) -> HttpResponse:
+def _page(request: SignedIn, case: Case, shown: Scan | None, status: int = 200, **more: Any) -> HttpResponse:
     """The Scan page around one stored scan (or none)."""
     snapshot = services.snapshot_of(shown) if shown else None
-    return render(
+    return show(
         request,
-        "scans/scan.html",
-        folder(
-            case,
-            "scan",
+        ScanPage(
             scans=list(case.scans.order_by("-at", "-pk")),
             shown=shown,
             vin=_vin(snapshot),
             snapshot=services.engine_with_names(snapshot) if snapshot else None,
             titles={code: row.title for code, row in cases.knowledge_of(case).codes.items()},
             frame_keys=FRAME_KEYS,
-            marks=judging.marks_of(case, shown),
+            marks=sorting.marks_of(case, shown),
             **more,
         ),
+        folder(case, "scan"),
         status=status,
     )
 
@@ -101,14 +104,14 @@ def scan_now(request: SignedIn, pk: int) -> HttpResponse:
 @needs(Right.WORK)
 def vin_answer(request: SignedIn, pk: int) -> HttpResponseBase:
     """Whose the VIN is that was read; then the scan goes on, in this case or in one of the other vehicle."""
-    case, post = find(pk), request.POST
-    if post.get("answer") == "other":
-        other = get_object_or_404(Vehicle, vin=post.get("vin", ""))
+    case, sent = find(pk), VinForm.of(request)
+    if sent.read("answer") == "other":
+        other = get_object_or_404(Vehicle, vin=sent.read("vin"))
         open_one = other.cases.filter(closed_at__isnull=True).first()
         found = open_one or cases.open_case(request.user, other)
         messages.info(request, f"This is {other}. Scan here.")
         return redirect("scans:scan", found.pk)
-    services.answer_vin(case, request.user, post.get("vin", ""), post.get("answer", ""))
+    services.answer_vin(case, request.user, sent.read("vin"), sent.read("answer"))
     return scan_now(request, pk)
 
 
@@ -116,7 +119,7 @@ def vin_answer(request: SignedIn, pk: int) -> HttpResponseBase:
 @needs(Right.WORK)
 def typed(request: SignedIn, pk: int) -> HttpResponse:
     """Store codes typed in, pasted or read from a file for a car that is not connected."""
-    case, text = find(pk), request.POST.get("codes", "")
+    case, text = find(pk), TypedForm.of(request).read("codes")
     upload = request.FILES.get("file")
     try:
         if upload is not None:
@@ -155,12 +158,9 @@ def compare(request: SignedIn, pk: int) -> HttpResponse:
     after = wanted.get(request.GET.get("after", ""), scans[-1])
     old, new = services.snapshot_of(before), services.snapshot_of(after)
     assert old is not None and new is not None
-    return render(
+    return show(
         request,
-        "scans/compare.html",
-        folder(
-            case,
-            "scan",
+        ComparePage(
             scans=scans,
             before=before,
             after=after,
@@ -169,6 +169,7 @@ def compare(request: SignedIn, pk: int) -> HttpResponse:
             old=old,
             new=new,
         ),
+        folder(case, "scan"),
     )
 
 
@@ -180,12 +181,9 @@ def read(request: SignedIn, pk: int) -> HttpResponse:
     assessment, knowledge = found.assessment, cases.knowledge_of(case)
     reading = services.read(found)
     named = reading.named(knowledge) if reading else {}
-    return render(
+    return show(
         request,
-        "scans/read.html",
-        folder(
-            case,
-            "read",
+        CodesPage(
             reading=reading,
             assessment=assessment,
             best=[knowledge.faults[name].words for name in assessment.best],
@@ -199,4 +197,5 @@ def read(request: SignedIn, pk: int) -> HttpResponse:
             notes=library.notes_for(case.vehicle, reading.states if reading else (), named),
             caution_text=knowledge.cautions.get(knowledge.powertrain.caution, ""),
         ),
+        folder(case, "read"),
     )

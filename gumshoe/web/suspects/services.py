@@ -11,9 +11,8 @@ from gumshoe.core.planning import Proposal, Strategy
 from gumshoe.core.suspects import Assessment
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.judging import judged
 from gumshoe.web.cases.models import Case
-from gumshoe.web.suspects.judging import judged
-from gumshoe.web.suspects.learned import learned_for
 from gumshoe.web.suspects.models import Ruling
 
 WORTH_SAYING = 0.02
@@ -28,7 +27,7 @@ def assess_case(case: Case) -> tuple[Assessment, tuple[Proposal, ...]]:
 
 def learning_of(case: Case, assessment: Assessment, chosen: str, shown: int) -> dict[str, object] | None:
     """What the shop's own repairs changed: the factor on the chosen suspect, and the ranking without them."""
-    factors = learned_for(case)
+    factors = dict(judged(case).grounds.learned)
     if not factors:
         return None
     plain = judged(case).ranked_by(assessment.clues, learned=False)

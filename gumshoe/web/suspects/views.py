@@ -4,18 +4,20 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
-from gumshoe.core.clues import Clue
 from gumshoe.core.planning import standing
 from gumshoe.core.suspects import Assessment
 from gumshoe.core.suspects.story import story
-from gumshoe.core.suspects.weighing import Entry, Stance
+from gumshoe.core.suspects.weighing import Stance
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.judging import judged
+from gumshoe.web.kit.pages import show
 from gumshoe.web.suspects import services
-from gumshoe.web.suspects.judging import judged
+from gumshoe.web.suspects.forms import RulingForm
+from gumshoe.web.suspects.pages import BeyondPage, Row, SuspectsPage
 
 SHOWN = 8
 COLUMNS = 6
@@ -33,15 +35,13 @@ def suspects(request: SignedIn, pk: int) -> HttpResponse:
     wanted = request.GET.get("suspect", "")
     chosen = assessment.suspect(wanted) or assessment.suspects[0]
     words, moves = services.last_change(case)
+    matrix, weaker, silent = _matrix(assessment)
     leading = assessment.suspects[:SHOWN]
     if chosen not in leading:
         leading = (*leading, chosen)
-    return render(
+    return show(
         request,
-        "suspects/suspects.html",
-        folder(
-            case,
-            "suspects",
+        SuspectsPage(
             assessment=assessment,
             leading=leading,
             chosen=chosen,
@@ -66,8 +66,11 @@ def suspects(request: SignedIn, pk: int) -> HttpResponse:
             left_out=assessment.left_out if "count" in request.GET else None,
             ruled_out=[(name, knowledge.faults[name].words) for name in assessment.ruled_out],
             columns=assessment.suspects[:COLUMNS],
-            **_matrix(assessment),
+            matrix=matrix,
+            weaker=weaker,
+            silent=silent,
         ),
+        folder(case, "suspects"),
     )
 
 
@@ -79,15 +82,14 @@ def beyond(request: SignedIn, pk: int) -> HttpResponse:
     found = judged(case)
     drawn = {item.id: item.row.words for item in found.assessment.suspects[:5]}
     chart = services.slope_chart(services.history(case, found.assessment), drawn)
-    shown = {"case": case, "ways": found.outlooks, "way": found.grounds.way, "chart": chart}
-    return render(request, "suspects/beyond.html", shown)
+    return show(request, BeyondPage(case=case, ways=found.outlooks, way=found.grounds.way, chart=chart))
 
 
-def _matrix(assessment: Assessment) -> dict[str, list[tuple[Clue, list[Entry]]]]:
+def _matrix(assessment: Assessment) -> tuple[list[Row], list[Row], list[Row]]:
     """Rows of the evidence matrix: the clues that speak most about the leading suspects (and the doubtful ones), those
     that speak less, and those that say nothing of them."""
-    speaking: list[tuple[Clue, list[Entry]]] = []
-    silent: list[tuple[Clue, list[Entry]]] = []
+    speaking: list[Row] = []
+    silent: list[Row] = []
     for clue in assessment.clues:
         entries = [
             next(entry for entry in suspect.entries if entry.clue is clue) for suspect in assessment.suspects[:COLUMNS]
@@ -97,7 +99,7 @@ def _matrix(assessment: Assessment) -> dict[str, list[tuple[Clue, list[Entry]]]]
     loudest = sorted(speaking, key=lambda row: -max(abs(entry.llr) for entry in row[1]))[:MATRIX_ROWS]
     shown = [row for row in speaking if row[0].doubtful or any(row is other for other in loudest)]
     weaker = [row for row in speaking if not any(row is other for other in shown)]
-    return {"matrix": shown, "weaker": weaker, "silent": silent}
+    return shown, weaker, silent
 
 
 @require_POST
@@ -105,13 +107,7 @@ def _matrix(assessment: Assessment) -> dict[str, list[tuple[Clue, list[Entry]]]]
 def rule(request: SignedIn, pk: int) -> HttpResponse:
     """Rule a suspect out or in, doubt or trust a clue."""
     case = find(pk)
-    post = request.POST
-    ruling = services.rule(
-        case,
-        request.user,
-        post.get("kind", ""),
-        post.get("subject", ""),
-        post.get("reason", ""),
-    )
+    sent = RulingForm.of(request)
+    ruling = services.rule(case, request.user, sent.read("kind"), sent.read("subject"), sent.read("reason"))
     messages.success(request, f"Recorded: {ruling.get_kind_display()}. It stays on the case's record.")
     return redirect("suspects:suspects", case.pk)

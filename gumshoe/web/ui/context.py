@@ -6,7 +6,7 @@ from django.http import HttpRequest
 
 from gumshoe import __version__
 from gumshoe.web.accounts.rights import Right, may
-from gumshoe.web.shop.models import Settings
+from gumshoe.web.settings.models import Settings
 
 
 def shell(request: HttpRequest) -> dict[str, Any]:

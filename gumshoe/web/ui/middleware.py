@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
 
 from gumshoe.core.errors import GumshoeError
+from gumshoe.web.kit.pages import show
+from gumshoe.web.ui.pages import MessagePage, ProblemPage
 from gumshoe.web.ui.responses import problem
 
 
@@ -22,7 +23,7 @@ class ErrorPages:
         html = request.headers.get("Accept", "").startswith(("text/html", "*/*")) or "Accept" not in request.headers
         if response.status_code == 405 and html and not response.content:
             words = "This address only takes what a form sends. Go back to the page and press its button."
-            told = render(request, "ui/message.html", {"title": "Not this way", "words": words}, status=405)
+            told = show(request, MessagePage(title="Not this way", words=words), status=405)
             told["Allow"] = response.get("Allow", "")
             response = told
         response.headers.setdefault("Permissions-Policy", "camera=(self), microphone=(), geolocation=(), payment=()")
@@ -36,4 +37,4 @@ class ErrorPages:
             return None
         if request.headers.get("Accept", "").startswith("application/json"):
             return problem(error, 400)
-        return render(request, "ui/problem.html", {"problem": error}, status=400)
+        return show(request, ProblemPage(problem=error), status=400)

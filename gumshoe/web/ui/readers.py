@@ -8,7 +8,7 @@ from contextlib import contextmanager
 
 from gumshoe.core.errors import OutOfRange
 from gumshoe.core.signals.units import Scale, scale_for, text_for_reader
-from gumshoe.web.shop.models import Settings
+from gumshoe.web.settings.models import Settings
 
 _BARE = re.compile(r"^\s*[-+]?\d+(?:[.,]\d+)?\s*$")
 

@@ -1,18 +1,19 @@
 """Error pages in the application's own look."""
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+
+from gumshoe.web.kit.pages import show
+from gumshoe.web.ui.pages import MessagePage
 
 
 def forbidden(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
     """403: the role does not hold the right."""
-    return render(
+    return show(
         request,
-        "ui/message.html",
-        {
-            "title": "Not yours to do",
-            "words": "Your role does not allow this. Ask the lead technician; nothing was changed.",
-        },
+        MessagePage(
+            title="Not yours to do",
+            words="Your role does not allow this. Ask the lead technician; nothing was changed.",
+        ),
         status=403,
     )
 
@@ -20,7 +21,7 @@ def forbidden(request: HttpRequest, exception: Exception | None = None) -> HttpR
 def bad_request(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
     """400: what was sent cannot be read at all."""
     words = "What was sent could not be read. Nothing was stored. Go back and try again."
-    return render(request, "ui/message.html", {"title": "Not understood", "words": words}, status=400)
+    return show(request, MessagePage(title="Not understood", words=words), status=400)
 
 
 def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:
@@ -29,31 +30,26 @@ def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:
         "This form belongs to a sign-in that has ended, or did not come from a page of this shop. Nothing was stored; "
         "what you typed waits in the form as a draft. Open the page again, then send it."
     )
-    return render(request, "ui/message.html", {"title": "This form is too old", "words": words}, status=403)
+    return show(request, MessagePage(title="This form is too old", words=words), status=403)
 
 
 def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
     """404."""
-    return render(
+    return show(
         request,
-        "ui/message.html",
-        {
-            "title": "Not found",
-            "words": "There is nothing at this address. The board lists every case.",
-        },
+        MessagePage(title="Not found", words="There is nothing at this address. The board lists every case."),
         status=404,
     )
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
     """500: nothing of the request was stored (each step is one transaction)."""
-    return render(
+    return show(
         request,
-        "ui/message.html",
-        {
-            "title": "Something broke here",
-            "words": "This step was not stored; everything stored before is safe. Try again, and note the time for "
+        MessagePage(
+            title="Something broke here",
+            words="This step was not stored; everything stored before is safe. Try again, and note the time for "
             "whoever looks after the server.",
-        },
+        ),
         status=500,
     )

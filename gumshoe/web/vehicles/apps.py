@@ -1,9 +1,16 @@
 """App configuration."""
 
 from django.apps import AppConfig
+from django.db.models.signals import post_save
 
 
 class VehiclesConfig(AppConfig):
-    """The vehicles app."""
+    """The vehicles app. Links open anew when the settings of the adapter may have changed."""
 
     name = "gumshoe.web.vehicles"
+
+    def ready(self) -> None:
+        from gumshoe.web.settings.models import Settings
+        from gumshoe.web.vehicles import links
+
+        post_save.connect(links.settings_changed, sender=Settings, dispatch_uid="links open anew")

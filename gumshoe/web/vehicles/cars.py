@@ -11,7 +11,7 @@ from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.link import Addressing, Link, Timing, find_addressing, open_link
 from gumshoe.simulator.drives import PIECES
 from gumshoe.simulator.garage import Runner
-from gumshoe.web.shop.models import Settings
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.models import Vehicle
 

@@ -9,7 +9,8 @@ from typing import Any
 from django import forms
 
 from gumshoe.core.powertrain import description as words
-from gumshoe.web.ui.fields import NumberField, WholeField
+from gumshoe.web.kit.fields import NumberField, WholeField
+from gumshoe.web.kit.forms import Entry, Text
 
 
 def _choices(kind: type[StrEnum]) -> list[tuple[str, str]]:
@@ -58,3 +59,9 @@ class PowertrainForm(forms.Form):
 def initial_of(powertrain: words.Powertrain) -> dict[str, Any]:
     """The form's values for a description."""
     return {**vars(powertrain), "firing_order": powertrain.firing_words}
+
+
+class ActionForm(Entry):
+    """What the stand-in is to do."""
+
+    action = Text()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from typing import Any
 
 from django.conf import settings
 
@@ -108,6 +109,12 @@ def speed_where_connected(vehicle: Vehicle) -> float | None:
             return present_values(link, ("rpm",), link_of.engine(link)).get("rpm")
     except GumshoeError:
         return None
+
+
+def settings_changed(created: bool, **_: Any) -> None:
+    """Links open anew with the next request."""
+    if not created:
+        close_all()
 
 
 def close_all() -> None:

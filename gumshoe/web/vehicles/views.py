@@ -10,6 +10,7 @@ from gumshoe.core.errors import GumshoeError
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.ui.responses import problem
 from gumshoe.web.vehicles import services
+from gumshoe.web.vehicles.forms import ActionForm
 from gumshoe.web.vehicles.models import Vehicle
 
 
@@ -30,6 +31,6 @@ def stand_in_act(request: SignedIn, pk: int) -> JsonResponse:
     """Turn the key, hold the pedal, drive."""
     vehicle = get_object_or_404(Vehicle, pk=pk)
     try:
-        return JsonResponse(services.act(vehicle, request.POST.get("action", "")))
+        return JsonResponse(services.act(vehicle, ActionForm.of(request).read("action")))
     except GumshoeError as error:
         return problem(error, 400)

@@ -28,7 +28,7 @@ def walk() -> dict[str, object]:
     pages = {"board": client.get("/").status_code}
     told: dict[str, object] = {}
     names = ("cases:complaint", "scans:scan", "scans:read", "live:live", "suspects:suspects", "bench:bench",
-             "repairs:repair", "repairs:clear", "proofs:prove", "reports:report", "reports:casefile")  # fmt: skip
+             "verdicts:repair", "clearing:clear", "proofs:prove", "reports:report", "reports:casefile")  # fmt: skip
     for case in Case.objects.all():
         for name in names:
             pages[name] = client.get(reverse(name, args=(case.pk,))).status_code

@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class DemoConfig(AppConfig):
+    """The demo app."""
+
+    name = "gumshoe.demo"

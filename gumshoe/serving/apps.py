@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class ServingConfig(AppConfig):
+    """The serving app."""
+
+    name = "gumshoe.serving"

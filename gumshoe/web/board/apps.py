@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class BoardConfig(AppConfig):
+    """The board app."""
+
+    name = "gumshoe.web.board"

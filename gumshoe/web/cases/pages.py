@@ -1,0 +1,31 @@
+"""The pages of cases: what each shows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from gumshoe.core.suspects.driving import DriveAdvice
+from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
+from gumshoe.web.cases.models import Complaint
+from gumshoe.web.kit.pages import Page
+
+
+@dataclass(frozen=True, kw_only=True)
+class ComplaintPage(Page):
+    """What ``cases/complaint.html`` shows."""
+
+    TEMPLATE: ClassVar[str] = "cases/complaint.html"
+    form: ComplaintForm
+    groups: list[tuple[str, list[Any], list[Any]]]
+    latest: Complaint | None
+    advice: DriveAdvice | None
+    earlier: list[Complaint]
+
+
+@dataclass(frozen=True, kw_only=True)
+class NewPage(Page):
+    """What ``cases/new.html`` shows."""
+
+    TEMPLATE: ClassVar[str] = "cases/new.html"
+    form: NewCaseForm

@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class LedgerConfig(AppConfig):
+    """The ledger app."""
+
+    name = "gumshoe.web.ledger"

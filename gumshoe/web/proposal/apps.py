@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class ProposalConfig(AppConfig):
+    """The proposal app."""
+
+    name = "gumshoe.web.proposal"

@@ -1,0 +1,111 @@
+"""The Proposal page: lines, alternatives, maintenance, answers; printable and mailable."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import redirect
+from django.views.decorators.http import require_POST
+
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
+from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.kit.pages import show
+from gumshoe.web.ledger.panel import ledger
+from gumshoe.web.proposal import services as offering
+from gumshoe.web.proposal.forms import AnswerForm, LineForm, MaintenanceForm, OfferForm
+from gumshoe.web.proposal.pages import LinesPage, LinesPrintedPage
+from gumshoe.web.verdicts import services as verdicts
+
+
+@needs(Right.SEE)
+def lines(request: SignedIn, pk: int) -> HttpResponse:
+    """What is proposed, what the customer said, and what else could be offered."""
+    case = find(pk)
+    knowledge = cases.knowledge_of(case)
+    verdict = case.verdicts.last()
+    wanted = request.GET.get("repair", "") or (offering.wanted_for(case, verdict.suspect) if verdict else "")
+    rows = offering.proposed(case)
+    return show(
+        request,
+        LinesPage(
+            part="lines",
+            verdict=verdict,
+            sent_back=verdicts.sent_back(case),
+            rows=rows,
+            totals=offering.totals(rows),
+            repairs=sorted(knowledge.repairs.values(), key=lambda row: row.words),
+            wanted=wanted,
+            offers=offering.offers_for(case, wanted) if wanted else (),
+            recurrences=offering.recurrences_of(case),
+            recurrence=case.recurrences.last(),
+            mails=case.mails.select_related("by"),
+            ledger=ledger(case, "lines"),
+        ),
+        folder(case, "repair"),
+    )
+
+
+@needs(Right.SEE)
+def lines_printed(request: SignedIn, pk: int) -> HttpResponse:
+    """The proposal on one sheet, to be printed or signed."""
+    case = find(pk)
+    rows = offering.proposed(case)
+    return show(
+        request,
+        LinesPrintedPage(rows=rows, totals=offering.totals(rows), verdict=case.verdicts.last()),
+        folder(case, "repair"),
+    )
+
+
+@require_POST
+@needs(Right.WORK)
+def line(request: SignedIn, pk: int) -> HttpResponse:
+    """Propose a repair as the tables have it."""
+    offering.propose_line(find(pk), request.user, LineForm.of(request).read("repair"))
+    return redirect("proposal:lines", pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def offer(request: SignedIn, pk: int) -> HttpResponse:
+    """Propose one way, or several as alternatives."""
+    sent = OfferForm.of(request)
+    made = offering.propose_offers(find(pk), request.user, sent.read("repair"), sent.several("offer"))
+    messages.success(request, "Proposed." if len(made) == 1 else f"Proposed as {len(made)} alternatives.")
+    return redirect("proposal:lines", pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def maintenance(request: SignedIn, pk: int) -> HttpResponse:
+    """Propose something found on the way."""
+    sent = MaintenanceForm.of(request)
+    offering.propose_maintenance(
+        find(pk),
+        request.user,
+        sent.read("words"),
+        sent.whole("minutes") or 0,
+        sent.amount("parts") or Decimal(0),
+        sent.read("component"),
+    )
+    return redirect("proposal:lines", pk)
+
+
+@require_POST
+@needs(Right.APPROVE)
+def answer(request: SignedIn, pk: int, line_pk: int) -> HttpResponse:
+    """The customer's answer."""
+    sent = AnswerForm.of(request)
+    given = offering.answer(
+        find(pk),
+        request.user,
+        line_pk,
+        sent.read("kind"),
+        sent.read("who"),
+        sent.read("how"),
+    )
+    messages.success(request, f"Recorded: {given.get_kind_display()} by {given.who}, {given.how}.")
+    return redirect("proposal:lines", pk)

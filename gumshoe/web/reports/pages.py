@@ -1,0 +1,36 @@
+"""The pages of reports: what each shows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from gumshoe.core.casefile import CaseFileError
+from gumshoe.core.casefile.files import MAX_BYTES
+from gumshoe.web.kit.pages import Page
+from gumshoe.web.reports.services import CustomerReport, TechnicalFile
+
+
+@dataclass(frozen=True, kw_only=True)
+class ReportPage(Page):
+    """What ``reports/report.html`` shows."""
+
+    TEMPLATE: ClassVar[str] = "reports/report.html"
+    report: CustomerReport
+
+
+@dataclass(frozen=True, kw_only=True)
+class FilePage(Page):
+    """What ``reports/file.html`` shows."""
+
+    TEMPLATE: ClassVar[str] = "reports/file.html"
+    file: TechnicalFile
+
+
+@dataclass(frozen=True, kw_only=True)
+class ImportPage(Page):
+    """What ``reports/import.html`` shows."""
+
+    TEMPLATE: ClassVar[str] = "reports/import.html"
+    limit_mb: int = MAX_BYTES // 1_000_000
+    trouble: CaseFileError | None = None

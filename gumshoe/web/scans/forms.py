@@ -1,0 +1,25 @@
+"""What the forms of scans send."""
+
+from __future__ import annotations
+
+from gumshoe.web.kit.forms import Entry, Several, Text
+
+
+class VinForm(Entry):
+    """Whose the VIN is that was read."""
+
+    vin = Text()
+    answer = Text()
+
+
+class TypedForm(Entry):
+    """Codes typed in or pasted."""
+
+    codes = Text(strip=False)
+
+
+class DeadForm(Entry):
+    """Cylinders found dead by hand, and how."""
+
+    dead = Several()
+    how = Text()

@@ -1,0 +1,34 @@
+"""The shop's settings."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+from django.db import models
+
+from gumshoe.web.kit.memo import once
+
+
+class Settings(models.Model):
+    """One row: name, money, and the adapter that real vehicles are reached through."""
+
+    shop_name = models.CharField(max_length=80, default="Workshop")
+    currency = models.CharField(max_length=8, default="€")
+    labour_per_hour = models.DecimalField(max_digits=7, decimal_places=2, default=Decimal("84.00"))
+    customary_units = models.BooleanField(default=False)
+    interface = models.CharField(max_length=30, default="socketcan", help_text="python-can interface name")
+    channel = models.CharField(max_length=60, default="can0", help_text="can0, a serial port, …")
+    bitrate = models.PositiveIntegerField(default=500_000)
+
+    lacks = models.JSONField(default=list, blank=True)
+    learns = models.BooleanField(default=True)
+
+    @classmethod
+    def load(cls) -> Settings:
+        """The one row, made on first use."""
+        return _the_row()
+
+
+@once
+def _the_row() -> Settings:
+    return Settings.objects.get_or_create(pk=1)[0]

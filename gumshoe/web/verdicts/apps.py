@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class VerdictsConfig(AppConfig):
+    """The verdicts app."""
+
+    name = "gumshoe.web.verdicts"

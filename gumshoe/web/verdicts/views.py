@@ -1,0 +1,77 @@
+"""The Verdict page: the fault, its proof, why it failed, the lead's word."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpResponse
+from django.shortcuts import redirect
+from django.views.decorators.http import require_POST
+
+from gumshoe.core.planning import standing
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
+from gumshoe.web.cases import judging
+from gumshoe.web.cases.context import find, folder
+from gumshoe.web.kit.pages import show
+from gumshoe.web.ledger.panel import ledger
+from gumshoe.web.verdicts import services as verdicts
+from gumshoe.web.verdicts.forms import CauseForm, ReviewForm, VerdictForm
+from gumshoe.web.verdicts.pages import RepairPage
+
+CANDIDATES = 6
+
+
+@needs(Right.SEE)
+def repair(request: SignedIn, pk: int) -> HttpResponse:
+    """The verdict that holds with everything behind it, and the form for another."""
+    case = find(pk)
+    assessment = judging.judged(case).assessment
+    chosen = assessment.suspect(request.GET.get("suspect", "")) or assessment.suspects[0]
+    verdict = case.verdicts.last()
+    candidates = assessment.suspects[:CANDIDATES]
+    if chosen not in candidates:
+        candidates = (*candidates, chosen)
+    return show(
+        request,
+        RepairPage(
+            part="verdict",
+            verdict=verdict,
+            earlier=list(case.verdicts.exclude(pk=verdict.pk)) if verdict else [],
+            chosen=chosen,
+            standing_of=standing(assessment, chosen.id),
+            candidates=candidates,
+            others=sorted((row for row in assessment.suspects if row not in candidates), key=lambda row: row.row.words),
+            why=verdicts.why_failed(case, assessment),
+            ledger=ledger(case, "repair"),
+        ),
+        folder(case, "repair"),
+    )
+
+
+@require_POST
+@needs(Right.WORK)
+def verdict(request: SignedIn, pk: int) -> HttpResponse:
+    """Name the fault."""
+    given = verdicts.give_verdict(find(pk), request.user, VerdictForm.of(request).read("suspect"))
+    how = " as a guess: no direct test stands behind it." if given.guess else "."
+    messages.success(request, f"Verdict stored{how} Now: why did it fail?")
+    return redirect("verdicts:repair", pk)
+
+
+@require_POST
+@needs(Right.OVERRULE)
+def review(request: SignedIn, pk: int, verdict_pk: int) -> HttpResponse:
+    """The lead countersigns the verdict or sends it back."""
+    sent = ReviewForm.of(request)
+    given = verdicts.review(find(pk), request.user, verdict_pk, sent.read("kind"), sent.read("reason"))
+    messages.success(request, f"The verdict is {given.get_kind_display()}.")
+    return redirect("verdicts:repair", pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def cause(request: SignedIn, pk: int) -> HttpResponse:
+    """Why it failed."""
+    case, sent = find(pk), CauseForm.of(request)
+    verdicts.name_cause(case, request.user, sent.suspect, sent.said)
+    messages.success(request, "Recorded why it failed.")
+    return redirect("verdicts:repair", case.pk)
