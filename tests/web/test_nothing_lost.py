@@ -149,7 +149,7 @@ class NotRead(Car):
         empty = Snapshot(datetime.now(UTC), "11 bit", (ModuleSnapshot(0x7E8),))
         scans.store(self.case, self.tess, empty, [], Scan.Why.INTAKE, "test", 0.1)
         scans.type_in(self.case, self.tess, "P0171 confirmed")
-        self.assertEqual([row["code"] for row in reports.codes_of(self.case)], ["P0171"])
+        self.assertEqual([row.code for row in reports.codes_of(self.case)], ["P0171"])
 
     def test_what_nobody_knows_is_shown_and_counted(self) -> None:
         TestRecord.objects.create(case=self.case, by=self.tess, test="dowsing", outcome="bad", readings={})

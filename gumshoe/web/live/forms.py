@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from gumshoe.web.kit.forms import Entry, Several, Text
 
 
@@ -29,6 +31,16 @@ class StripsForm(Entry):
     """The strips that are looked at."""
 
     strip = Several()
+
+
+class StretchForm(Entry):
+    """A stretch of a recording, ``from`` one moment ``to`` another (seconds of Unix time)."""
+
+    to = Text()
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["from"] = Text()  # a word of the language cannot be declared
 
 
 class GoodForm(Entry):

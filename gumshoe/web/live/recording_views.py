@@ -15,10 +15,10 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.kit.pages import show
 from gumshoe.web.live import files, looking, recordings, services
-from gumshoe.web.live.forms import GoodForm
+from gumshoe.web.live.forms import GoodForm, StretchForm
 from gumshoe.web.live.pages import ReplayPage
 from gumshoe.web.live.reader import Reader
-from gumshoe.web.live.views import BYTES, keys_of, number_of
+from gumshoe.web.live.views import BYTES, keys_of, number_from, number_of
 from gumshoe.web.ui.responses import problem
 
 
@@ -96,9 +96,10 @@ def figures(request: SignedIn, pk: int, number: int) -> JsonResponse:
 @needs(Right.WORK)
 def cut(request: SignedIn, pk: int, number: int) -> JsonResponse:
     """Keep a stretch as a recording of its own."""
-    case = find(pk)
+    case, sent = find(pk), StretchForm.of(request)
+    begin, end = (number_from(sent.read(name)) for name in ("from", "to"))
     try:
-        made = recordings.cut(case, request.user, recordings.find(case, number), *_stretch(request))
+        made = recordings.cut(case, request.user, recordings.find(case, number), begin, end)
     except GumshoeError as error:
         return problem(error, 400)
     return JsonResponse({"url": reverse("live:replay", args=[pk, made.pk])})

@@ -27,10 +27,11 @@ BYTES = "application/octet-stream"
 
 def number_of(request: SignedIn, name: str, usual: float = 0.0) -> float:
     """A number of the address; ``usual`` when it is none."""
-    return _number(request.GET.get(name) or str(usual), usual)
+    return number_from(request.GET.get(name) or str(usual), usual)
 
 
-def _number(text: str, usual: float = 0.0) -> float:
+def number_from(text: str, usual: float = 0.0) -> float:
+    """A number as a script sends it; ``usual`` when it is none."""
     try:
         found = float(text[:40])
     except ValueError:
@@ -141,7 +142,7 @@ def mark(request: SignedIn, pk: int) -> JsonResponse:
     """Mark a moment."""
     sent = MarkForm.of(request)
     try:
-        row = services.mark(find(pk), request.user, _number(sent.read("at")), sent.read("text"))
+        row = services.mark(find(pk), request.user, number_from(sent.read("at")), sent.read("text"))
     except GumshoeError as error:
         return problem(error, 400)
     return JsonResponse({"at": row.moment, "text": row.text, "by": str(row.by)})
