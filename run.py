@@ -3,7 +3,7 @@
 
 python3 run.py demo              demo data and stand-in vehicles, then serve    (--host, --port: where)
 python3 run.py serve             serve the shop's own data (folder data/shop, or GUMSHOE_DATA)
-python3 run.py test [ARGS]       install what tests need and run them
+python3 run.py test [ARGS]       install what tests need and run them (GUMSHOE_COVERAGE=1: and measure the lines they run)
 python3 run.py check             lint, types, import contracts
 python3 run.py backup FILE       copy the shop's data into a zip file, while it may be running
 python3 run.py restore FILE      put a backup in place (the present data is kept beside it)
@@ -27,6 +27,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent
 VENV = ROOT / ".venv"
 DATA = ROOT / "data"
+MEASURED = ("-m", "coverage", "run")
 KNOWLEDGE = "from gumshoe.core import spread, validation; validation.validate(); spread.validate_spread()"
 PYTHON = VENV / ("Scripts/python.exe" if os.name == "nt" else "bin/python")
 
@@ -73,7 +74,8 @@ def test(arguments: list[str]) -> int:
     told = subprocess.run([PYTHON, ROOT / "tools/compile_simulator.py"], cwd=ROOT, stdout=subprocess.PIPE, text=True)
     os.environ["GUMSHOE_COMPILED"] = told.stdout.strip()
     with tempfile.TemporaryDirectory(prefix="gumshoe-test-") as folder:
-        return manage("test", *arguments, data=Path(folder), settings="gumshoe.settings.test")
+        tracer = MEASURED if os.environ.get("GUMSHOE_COVERAGE") else ()
+        return manage("test", *arguments, data=Path(folder), settings="gumshoe.settings.test", under=tracer)
 
 
 def check(_arguments: list[str]) -> int:
@@ -225,11 +227,11 @@ def shop_data() -> Path:
     return Path(os.environ.get("GUMSHOE_DATA", DATA / "shop"))
 
 
-def manage(*arguments: str, data: Path, settings: str = "gumshoe.settings.base") -> int:
-    """Run manage.py in the virtual environment; Ctrl-C goes through to it."""
+def manage(*arguments: str, data: Path, settings: str = "gumshoe.settings.base", under: tuple[str, ...] = ()) -> int:
+    """Run manage.py in the virtual environment (``under``: what runs it); Ctrl-C goes through to it."""
     data.mkdir(mode=0o700, parents=True, exist_ok=True)
     environment = os.environ | {"GUMSHOE_DATA": str(data), "DJANGO_SETTINGS_MODULE": settings, "PYTHONUNBUFFERED": "1"}
-    process = subprocess.Popen([str(PYTHON), "manage.py", *arguments], cwd=ROOT, env=environment)
+    process = subprocess.Popen([str(PYTHON), *under, "manage.py", *arguments], cwd=ROOT, env=environment)
     while True:
         try:
             return process.wait()

@@ -24,12 +24,19 @@ def brute_force(known: Knowledge, clues: list[Clue]) -> dict[frozenset[str], flo
     weights = {}
     for size in range(4):
         for chosen in itertools.combinations(names, size):
-            weight = math.prod(prior[name] / (1 - prior[name]) for name in chosen)
+            weight = math.prod(odds_of(known, name, prior[name], chosen) for name in names)
             for clue in clues:
                 weight *= likelihood(known, clue, chosen) ** clue.weight
             weights[frozenset(chosen)] = weight
     total = sum(weights.values())
     return {members: weight / total for members, weight in weights.items()}
+
+
+def odds_of(known: Knowledge, name: str, own: float, members: tuple[str, ...]) -> float:
+    """What one fault's being there, or not, weighs against nothing being wrong: by itself, or through its roots."""
+    spared = math.prod(1 - chance for root, chance in known.faults[name].roots.items() if root in members)
+    there = 1 - (1 - own) * spared
+    return (there if name in members else 1 - there) / (1 - own)
 
 
 def likelihood(known: Knowledge, clue: Clue, members: tuple[str, ...]) -> float:

@@ -15,11 +15,12 @@ from gumshoe.core.clues.model import Clue, ClueKind, Presence
 from gumshoe.core.codes import POWERTRAIN, CodeState, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import rank_of
+from gumshoe.core.knowledge.effects import LOST
 from gumshoe.core.knowledge.rows import Specification, VariableRow
 from gumshoe.core.knowledge.values import Origin
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot
 from gumshoe.core.powertrain.positions import pattern_of
-from gumshoe.core.signals.regions import Region, classify
+from gumshoe.core.signals.regions import RUNS_RPM, Region, classify
 from gumshoe.core.signals.trims import RegionTrim
 
 PENDING_WEIGHT = 0.75
@@ -33,6 +34,7 @@ MOST_ABSENT = 120
 RAISES, TELLS = 0.10, 0.20
 """From these chances on, a suspect is behind a present code; and its other codes would be missed."""
 DOUBTFUL_WEIGHT = 0.25
+SUPPLY_LOW = "system voltage: too low"
 BANKS_DIFFER_PCT = 8.0
 """Total trims of the banks that lie farther apart than this belong to one bank's own trouble (common practice)."""
 _SURENESS: dict[CodeState | None, float] = {
@@ -169,11 +171,16 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
         return
     told = evidence.module.status is None and bool(states)
     said = {_about(number, knowledge) for number in states if number in knowledge.index.rows}
-    for number in sorted(_telling_absence(set(states), evidence, knowledge)):
+    heard = _heard(set(states), knowledge)
+    for number in sorted(_telling_absence(set(states), evidence, knowledge) | heard):
         row = knowledge.codes[number]
         about = _about(number, knowledge)
         if number in states or row.evidence or about in said:
             continue  # a control unit says the same thing with one of several codes, not with all of them
+        if number in heard:
+            words = f"{number} not among what is told: {row.title}"
+            yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, UNTOLD_WEIGHT)
+            continue
         if _completed(evidence.module, row.monitor):
             words = f"{number} absent although its monitor has run"
             yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at)
@@ -206,6 +213,20 @@ def _telling_absence(present: set[str], evidence: OnRecord, knowledge: Knowledge
                 if chance >= TELLS and told_by(code).system == POWERTRAIN:
                     worth[code] = worth.get(code, 0.0) + row.rate * shown * chance
     return set(sorted(worth, key=lambda code: (-worth[code], code))[:MOST_ABSENT])
+
+
+def _heard(present: set[str], knowledge: Knowledge) -> set[str]:
+    """Codes that whoever misses a control unit would set as well: of the others, to which it listens too, and of a
+    supply that broke down (common practice: one silent unit is that unit, all of them silent is what they share)."""
+    codes = knowledge.codes
+    if not any(number in codes and codes[number].kind == LOST for number in present):
+        return set()
+    found = set(knowledge.index.numbers(SUPPLY_LOW, knowledge.powertrain.banks))
+    for part in knowledge.components.values():
+        own = {number for number, kind in part.codes if kind == LOST}
+        if not own & present:  # one unit is named by one of its codes
+            found |= own
+    return {number for number in found - present if number in knowledge.linked and number in codes}
 
 
 def _completed(module: ModuleSnapshot, monitor: str) -> bool:
@@ -281,13 +302,18 @@ def _misfire_of_the_scan(evidence: OnRecord, knowledge: Knowledge) -> Iterator[C
 
 
 def _supply(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
-    """The supply voltage of the scan; a running engine's counts as well, since charging then holds it up."""
-    module, variable = evidence.module, knowledge.variables.get("supply")
+    """The supply voltage of the scan: of the battery while the engine stands, of the charging while it runs."""
+    module = evidence.module
     volts = module.values.get("module_v") if module else None
-    if volts is not None and volts > 0.0 and variable is not None:
+    if module is None or volts is None or volts <= 0.0:
+        return
+    runs = module.values.get("rpm", 0.0) >= RUNS_RPM
+    variable = knowledge.variables.get("supply_running" if runs else "supply")
+    if variable is not None:
         name = bin_of(variable, volts)
-        words = f"Supply {volts:.1f} V when the codes were read: {bin_words(variable, name)}"
-        yield Clue(ClueKind.GRADED, "supply", name, words, variable.family, *evidence.scan_source)
+        how = ", engine running" if runs else ""
+        words = f"Supply {volts:.1f} V{how} when the codes were read: {bin_words(variable, name)}"
+        yield Clue(ClueKind.GRADED, variable.id, name, words, variable.family, *evidence.scan_source)
 
 
 def _live(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:

@@ -27,6 +27,8 @@ from gumshoe.core.knowledge.values import LampTold, Severity
 
 FOLDER = Path(__file__).parent
 DEFAULT_LEAK = 0.0005
+UNCERTAIN = "(not certain: see the maker's service information)"
+FAMILIES = ("code_families.toml", "code_families_more.toml")
 
 
 @cache
@@ -40,10 +42,12 @@ def composed_codes() -> dict[str, CodeRow]:
     """Every composed code by number. Raises DataError when a number appears twice or a kind is unknown."""
     advice = load_table(FOLDER / "code_kinds.toml", KindsFile).advice
     found: dict[str, CodeRow] = {}
-    for number, component, kind, severity, monitor in _entries():
+    for number, component, kind, severity, monitor, uncertain in _entries():
         if number in found:
-            raise DataError(f"code_families.toml: {number} appears twice ({found[number].component}, {component}).")
-        found[number] = compose(number, component, kinds()[kind], severity, advice[severity], monitor)
+            both = f"{found[number].component}, {component}"
+            raise DataError(f"{' or '.join(FAMILIES)}: {number} appears twice ({both}).")
+        row = compose(number, component, kinds()[kind], severity, advice[severity], monitor)
+        found[number] = replace(row, title=f"{row.title} {UNCERTAIN}") if uncertain else row
     return found
 
 
@@ -104,23 +108,24 @@ def rank_of(kind: str) -> int:
     return row.rank if row else 2
 
 
-def _entries() -> Iterator[tuple[str, str, str, Severity, str]]:
-    """(number, component, kind, severity, monitor) of every family and series."""
-    tables = load_table(FOLDER / "code_families.toml", FamiliesFile)
-    for family in tables.family:
-        for number, kind in family.numbers.items():
-            yield number, family.component, kind, family.severity, family.monitor
-    for series in tables.series:
-        yield from _unrolled(series)
+def _entries() -> Iterator[tuple[str, str, str, Severity, str, bool]]:
+    """(number, component, kind, severity, monitor, uncertain) of every family and series."""
+    for name in FAMILIES:
+        tables = load_table(FOLDER / name, FamiliesFile)
+        for family in tables.family:
+            for number, kind in family.numbers.items():
+                yield number, family.component, kind, family.severity, family.monitor, family.uncertain
+        for series in tables.series:
+            yield from _unrolled(series)
 
 
-def _unrolled(series: SeriesRow) -> Iterator[tuple[str, str, str, Severity, str]]:
+def _unrolled(series: SeriesRow) -> Iterator[tuple[str, str, str, Severity, str, bool]]:
     letter, base = series.start[0], int(series.start[1:])
     for index in range(series.count):
         name = ascii_uppercase[index] if series.letters else str(index + 1)
         for place, kind in enumerate(series.kinds):
             number = f"{letter}{base + index * series.step + place:04d}"
-            yield number, series.component.replace("{n}", name), kind, series.severity, series.monitor
+            yield number, series.component.replace("{n}", name), kind, series.severity, series.monitor, False
 
 
 def _sentence(text: str) -> str:

@@ -107,7 +107,8 @@ class ModeRow(Row):
 
 @dataclass(frozen=True)
 class PointRow(Row):
-    """A shared point of the usual wiring. ``fault``: it is described by hand under that id and not generated."""
+    """A shared point of the usual wiring. ``fault``: it is described by hand under that id and not generated;
+    ``above``: feeds that hang on it, with all that hangs on them."""
 
     id: str
     field: WiringField
@@ -115,6 +116,7 @@ class PointRow(Row):
     rate: Rate
     codes: CodeChances = dataclasses.field(default_factory=dict)
     fault: Suspect = ""
+    above: tuple[FeedPoint, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,8 @@ from gumshoe.core.powertrain.description import Powertrain
 
 SMALL_EFFECT = 0.02
 """A code that a suspect would drag behind it more rarely than this is left to the leak."""
+LOST = "lost"
+"""The kind of code that says that a control unit is not heard: what it tells is gone with it."""
 DIRECT = 0.15
 """From this chance in its own table on, a code is the suspect's own and not an echo."""
 
@@ -26,7 +28,7 @@ def with_effects(row: FaultRow, effects: Iterable[EffectRow], index: CodeIndex, 
     """Add what the suspect drags behind it."""
     codes, echoes = dict(row.codes), dict(row.echoes)
     for effect in effects:
-        chance = EFFECT_SOURCES[effect.source](row, index)
+        chance = EFFECT_SOURCES[effect.source](row, index, effect.of)
         wanted = {name: value for name, value in effect.raises.items() if "bank 2" not in name or powertrain.banks > 1}
         for number, strength in index.strengths(wanted, powertrain.banks).items():
             if row.codes.get(number, 0.0) < DIRECT and chance * strength >= SMALL_EFFECT:
@@ -35,11 +37,11 @@ def with_effects(row: FaultRow, effects: Iterable[EffectRow], index: CodeIndex, 
     return replace(row, codes=codes, echoes=echoes)
 
 
-def _share_of_misfire(row: FaultRow, _index: CodeIndex) -> float:
+def _share_of_misfire(row: FaultRow, _index: CodeIndex, _of: tuple[str, ...]) -> float:
     return 1.0 - row.graded["misfire"].get("none", 1.0) if "misfire" in row.graded else 0.0
 
 
-def _signal_chance(row: FaultRow, index: CodeIndex) -> float:
+def _signal_chance(row: FaultRow, index: CodeIndex, _of: tuple[str, ...]) -> float:
     """How surely the suspect raises a circuit code of the engine: a sensor or actuator its messages are made from."""
     own = [
         chance
@@ -51,14 +53,29 @@ def _signal_chance(row: FaultRow, index: CodeIndex) -> float:
     return max(own, default=0.0)
 
 
-def _gearbox_chance(row: FaultRow, _index: CodeIndex) -> float:
+def _is_dead(kind: str) -> bool:
+    return rank_of(kind) == 0 or kind == LOST
+
+
+def _dead_chance(row: FaultRow, index: CodeIndex, of: tuple[str, ...]) -> float:
+    """How surely the suspect raises a circuit code of one of these: its signal is gone, or it does nothing."""
+    own = [
+        chance
+        for number, chance in row.codes.items()
+        if index.rows[number].component in of and _is_dead(index.rows[number].kind)
+    ]
+    return max(own, default=0.0)
+
+
+def _gearbox_chance(row: FaultRow, _index: CodeIndex, _of: tuple[str, ...]) -> float:
     """How surely the suspect raises a code of the gearbox's own."""
     own = [chance for number, chance in row.codes.items() if told_by(number).gearbox]
     return max(own, default=0.0)
 
 
-EFFECT_SOURCES: dict[str, Callable[[FaultRow, CodeIndex], float]] = {
+EFFECT_SOURCES: dict[str, Callable[[FaultRow, CodeIndex, tuple[str, ...]], float]] = {
     "misfire": _share_of_misfire,
     "engine circuit code": _signal_chance,
     "gearbox code": _gearbox_chance,
+    "dead circuit": _dead_chance,
 }

@@ -157,7 +157,8 @@ def shared_points(powertrain: Powertrain, local: Local = GENERIC) -> tuple[Share
         members = tuple(
             item
             for item in everyone.values()
-            if (row.field, row.id) in item.points and (row.field, item.id) not in taken
+            if {(row.field, name) for name in (row.id, *row.above)} & set(item.points)
+            and (row.field, item.id) not in taken
         )
         if len(members) > 1:
             found.append(SharedPoint(f"{row.field}_{row.id}", row.field, row.words, row.rate, members, row))

@@ -15,6 +15,7 @@ from gumshoe.core.knowledge.values import (
     Chance,
     Channel,
     CodeChances,
+    CodeComponent,
     CodeGroup,
     CodeKind,
     CodeNumber,
@@ -162,12 +163,14 @@ class FaultRow(Row):
 
 @dataclass(frozen=True)
 class EffectRow(Row):
-    """What one trouble drags behind it (``effects.toml``)."""
+    """What one trouble drags behind it (``effects.toml``). ``of``: of a dead circuit, which components' codes tell that
+    it is dead."""
 
     id: str
     source: EffectSource
     why: Words
     raises: CodeChances
+    of: tuple[CodeComponent, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -426,12 +429,13 @@ class FailureTypesFile(Row):
 
 @dataclass(frozen=True)
 class FamilyRow(Row):
-    """A component and its codes, each with its kind. ``class`` gathers positions of the same kind of part."""
+    """A component and its codes, each with its kind. ``uncertain``: the numbers are remembered, but not surely."""
 
     component: Words
     severity: Severity
     numbers: dict[CodeNumber, CodeKind]
     monitor: MonitorName = "comprehensive components"
+    uncertain: bool = False
 
 
 @dataclass(frozen=True)
@@ -451,7 +455,7 @@ class SeriesRow(Row):
 @dataclass(frozen=True)
 class FamiliesFile(Row):
     family: tuple[FamilyRow, ...]
-    series: tuple[SeriesRow, ...]
+    series: tuple[SeriesRow, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +23,8 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 MAX_SIZE = 3
+SUREST_LINK = 0.95
+"""A root cause has its effect at most so often."""
 P_OTHER_STAYS = 0.4
 """Chance that a second fault keeps the complaint alive after the first was cured (common practice)."""
 P_REPAIR_BAD = 0.05
@@ -153,10 +155,34 @@ class LikelihoodModel:
         return self._claims[key]
 
     def log_prior(self, prior: Floats) -> Floats:
-        """log Π π/(1−π) over each set (unnormalised)."""
+        """log of the prior over each set (unnormalised): Π π/(1−π), but for a fault that roots in the set bring about.
+
+        P(f | roots) = 1 − (1 − π)·Π (1 − s) over its roots in the set (a noisy-or with the fault's own rate as its
+        leak: Pearl 1988): root and effect do not compete for what both explain, each makes the other likelier.
+        """
         odds = np.append(np.log(prior) - np.log1p(-prior), 0.0)
         total: Floats = odds[self.sets].sum(axis=1)
+        for place, rows, has, spared in self._rooted:
+            own = float(prior[place])
+            brought = np.log(1.0 - (1.0 - own) * np.exp(spared)) - math.log(own)
+            total[rows] += np.where(has, brought, spared)
         return total
+
+    @cached_property
+    def _rooted(self) -> tuple[tuple[int, Ints, NDArray[np.bool_], Floats], ...]:
+        """For every fault with roots among these: its index, the sets that hold one of its roots, which of them hold
+        the fault itself, and log Π (1 − s) over the roots there."""
+        found = []
+        for place, name in enumerate(self.faults):
+            links = {root: s for root, s in self.knowledge.faults[name].roots.items() if root in self._place}
+            if not links:
+                continue
+            spared: Floats = np.zeros(len(self.sets))
+            for root, chance in links.items():
+                spared[self.holding(root)] += math.log1p(-min(chance, SUREST_LINK))
+            rows = np.flatnonzero(spared)
+            found.append((place, rows, self.holding(name)[rows], spared[rows]))
+        return tuple(found)
 
     def holding(self, fault: str) -> NDArray[np.bool_]:
         """Which sets hold a fault."""

@@ -36,6 +36,8 @@ CARRIED_ON = 110
 """The likeliest pairs: each is tried with every third."""
 LINKS = 1.2
 """A suspect is linked to a clue that it makes likelier by this factor at least."""
+RATHER = 0.5
+"""From this probability on a root cause is rather there than not."""
 PER_CLUE = 3
 """Every clue keeps its best so many claimants among the live ones."""
 
@@ -199,7 +201,7 @@ def assess(
         for index, name in enumerate(faults)
     ]
     suspects += alone.others(faults, weighing)
-    suspects.sort(key=lambda item: (-item.probability, item.id))
+    suspects = _roots_first(sorted(suspects, key=lambda item: (-item.probability, item.id)), knowledge)
     top = int(np.argmax(weights))
     best = tuple(faults[index] for index in model.sets[top] if index < len(faults))
     return Assessment(
@@ -258,6 +260,22 @@ class Alone:
                 chance = min(prior, _chance(float(self.log_odds[index])))
                 found.append(Suspect(name, self.knowledge.faults[name], chance, prior, (), weighing))
         return found
+
+
+def _roots_first(ranked: list[Suspect], knowledge: Knowledge) -> list[Suspect]:
+    """The ranking with every root cause that is rather there than not, and cheaper to put right, before what it brings
+    about: it is put right first, and then one sees (common practice)."""
+    place = {item.id: index for index, item in enumerate(ranked)}
+    found = list(ranked)
+    for effect in ranked:
+        for name in effect.row.roots:
+            root = ranked[place[name]] if name in place else None
+            if root is None or root.probability < RATHER or found.index(root) < found.index(effect):
+                continue
+            if knowledge.repairs[root.row.repair].parts < knowledge.repairs[effect.row.repair].parts:
+                found.remove(root)
+                found.insert(found.index(effect), root)
+    return found
 
 
 def _chance(log_odds: float) -> float:

@@ -1,15 +1,12 @@
 """Why did it fail? Root causes are suspects too, linked to what they break.
 
 For a fault f that has been named, P(r present | f present, clues) over the enumerated sets. The link s says how often a
-root r that is there has brought f about; with it, P(f | R) = 1 − (1 − π_f)·Π (1 − s) over the roots R in the set (a
-noisy-or with the fault's own rate as its leak: Pearl 1988), in place of the π_f with which the sets were weighed.
+root r that is there has brought f about; the sets are weighed by it (``LikelihoodModel.log_prior``).
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-
-import numpy as np
 
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import FaultRow, TestRow
@@ -48,11 +45,7 @@ def _given(assessment: Assessment, fault: str, links: dict[str, float]) -> dict[
     if own <= 0.0 or model is None or weights is None or fault not in model.faults:
         return {name: _alone(prior.get(name, 0.0), chance, max(own, 1e-6)) for name, chance in links.items()}
     holds = {name: model.holding(name) for name in (fault, *links) if name in model.faults}
-    spared = np.ones(len(weights))
-    for name, chance in links.items():
-        if name in holds:
-            spared = np.where(holds[name], spared * (1.0 - chance), spared)
-    caused = weights * holds[fault] * (1.0 - (1.0 - own) * spared) / own
+    caused = weights * holds[fault]
     total = float(caused.sum())
     return {
         name: float(caused[holds[name]].sum()) / total if name in holds else _alone(prior.get(name, 0.0), chance, own)
