@@ -3,7 +3,7 @@
 
 python3 run.py demo              demo data and stand-in vehicles, then serve    (--host, --port: where)
 python3 run.py serve             serve the shop's own data (folder data/shop, or GUMSHOE_DATA)
-python3 run.py test [ARGS]       install what tests need and run them (GUMSHOE_COVERAGE=1: and measure the lines they run)
+python3 run.py test [ARGS]       install what tests need and run them (GUMSHOE_COVERAGE=1: measured)
 python3 run.py check             lint, types, import contracts
 python3 run.py backup FILE       copy the shop's data into a zip file, while it may be running
 python3 run.py restore FILE      put a backup in place (the present data is kept beside it)

@@ -2,8 +2,9 @@
 """Circuits: time of every fault, size and probe; and whether the proposed probes find the fault, and how fast.
 
 Baselines in the same run: ngspice called once a fault and size (on a sample), and a fixed order of probes (feed, ground
-or reference, control or signal, the part last). Every fault of every shipped circuit, in sizes drawn at random, read
-with the instrument's noise. Writes benchmarks/figures/circuits.json.
+or reference, control or signal, the part last). Every fault of every shipped circuit, in sizes between those that are
+solved, on a supply of 11.4 to 14.6 V, every part off by up to a fifth, a meter off by 1 % and two digits; and as many
+sound circuits. Writes benchmarks/figures/circuits.json.
 
     .venv/bin/python benchmarks/circuits.py [--seeds 2]
 """
@@ -12,12 +13,14 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
 import statistics
 import subprocess
 import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import dataclass, replace
 from pathlib import Path
 from random import Random
 from typing import Any
@@ -29,6 +32,7 @@ sys.path.insert(0, str(ROOT))
 
 from gumshoe.core.circuits import (  # noqa: E402
     Circuit,
+    Fault,
     FaultModel,
     Instrument,
     Probe,
@@ -46,16 +50,18 @@ from gumshoe.core.circuits.instruments import (  # noqa: E402
     minutes_of,
     predicted,
     probes,
-    spread,
     sweep,
     words_of,
 )
-from gumshoe.core.circuits.netlist import Kind, Setting  # noqa: E402
+from gumshoe.core.circuits.judging import conclusion, outcome_of  # noqa: E402
+from gumshoe.core.circuits.netlist import Element, Kind, Setting  # noqa: E402
 from gumshoe.core.circuits.solver import resistances  # noqa: E402
 from gumshoe.core.circuits.templates import Member, Template, drawn  # noqa: E402
 
 ENOUGH, NOTHING_LEFT, MOST = 0.97, 0.02, 20
-LIMIT_MS = 50.0
+LIMIT_MS = 100.0
+DIGIT = {Instrument.OHM: 0.1}
+"""The last digit of what a meter shows; 0.01 of volts and amperes."""
 Chooser = Callable[[FaultModel, list[ProbeReading]], Probe | None]
 
 
@@ -79,21 +85,63 @@ def fixed_order(made: FaultModel, readings: list[ProbeReading]) -> Probe | None:
     return next((probe for probe in sorted(probes(made.circuit), key=rank) if probe not in done), None)
 
 
-def read(made: FaultModel, probe: Probe, variant: int, draw: Random) -> float:
-    """What a person reads at a faulty circuit: a number with the instrument's noise, a word, a look that deceives."""
-    value = float(predicted(made, probe)[variant])
-    words = SHINES.get(probe.instrument)
-    if probe.instrument is Instrument.LOOK:
-        bad = LOOKS_BAD if value == LOOK_WORDS["bad"] else LOOKS_BAD_THOUGH_GOOD
-        return LOOK_WORDS["bad" if draw.random() < bad else "clean and tight"]
-    if words:
-        return min(words.values(), key=lambda number: abs(number - value))
-    return value + 0.5 * float(spread(probe, np.array([value]))[0]) * draw.gauss(0.0, 1.0)
+@dataclass
+class Truth:
+    """A circuit as none is in the tables: its own supply, every part off by up to a fifth, one fault in a size between
+    those that are solved (or none), read by a meter that is off by 1 % and two digits, the same way all the time."""
+
+    made: FaultModel
+    fault: Fault
+    meter: float
+    draw: Random
+
+    @classmethod
+    def drawn(cls, circuit: Circuit, fault: Fault, draw: Random) -> Truth:
+        """A circuit with that fault."""
+        supply = draw.uniform(11.4, 14.6)
+
+        def own(item: Element) -> Element:
+            if item.kind is Kind.SUPPLY and item.id == "battery":
+                return replace(item, volts=supply)
+            if item.kind in (Kind.LOAD, Kind.SENSOR, Kind.PULL):
+                by = draw.uniform(0.8, 1.2)
+                return replace(item, ohm=item.ohm * by, off_ohm=item.off_ohm * by)
+            return item
+
+        size = math.exp(draw.uniform(math.log(min(fault.ohms)), math.log(max(fault.ohms))))
+        if fault.mode == "skewed":  # never within what is sound
+            size = draw.choice((math.exp(draw.uniform(-1.4, -0.5)), math.exp(draw.uniform(0.5, 1.4))))
+        real = replace(circuit, elements=tuple(own(item) for item in circuit.elements))
+        sound = model(circuit).faults[0]  # what a load takes is told against the sound one
+        return cls(FaultModel(real, (sound, replace(fault, ohms=(size,)))), fault, draw.uniform(-0.01, 0.01), draw)
+
+    def read(self, probe: Probe) -> float:
+        """What a person reads: a number as the meter shows it, a word, a look that deceives."""
+        value = float(predicted(self.made, probe)[1])
+        words = SHINES.get(probe.instrument)
+        if probe.instrument is Instrument.LOOK:
+            bad = LOOKS_BAD if value == LOOK_WORDS["bad"] else LOOKS_BAD_THOUGH_GOOD
+            return LOOK_WORDS["bad" if self.draw.random() < bad else "clean and tight"]
+        if words:
+            return min(words.values(), key=lambda number: abs(number - value))
+        digit = DIGIT.get(probe.instrument, 0.01)
+        return round(value * (1.0 + self.meter) + self.draw.uniform(-2.0, 2.0) * digit, 3)
 
 
-def found_by(made: FaultModel, variant: int, choose: Chooser, draw: Random) -> tuple[bool, float, int]:
-    """Measure one faulty circuit to the end: (ended with the fault or its inseparable group, minutes, readings)."""
-    fault = made.faults[int(made.owner[variant])]
+@dataclass(frozen=True)
+class Ended:
+    """How measuring ended: the fault or its inseparable group led; minutes, readings; whether a verdict stood, and
+    whether it was right."""
+
+    found: bool
+    minutes: float
+    readings: int
+    stands: bool
+    right: bool
+
+
+def found_by(made: FaultModel, truth: Truth, choose: Chooser) -> Ended:
+    """Measure one circuit to the end."""
     readings: list[ProbeReading] = []
     minutes = 0.0
     while len(readings) < MOST:
@@ -103,10 +151,12 @@ def found_by(made: FaultModel, variant: int, choose: Chooser, draw: Random) -> t
         probe = choose(made, readings)
         if probe is None:
             break
-        readings.append(ProbeReading(probe, read(made, probe, variant, draw)))
+        readings.append(ProbeReading(probe, truth.read(probe)))
         minutes += minutes_of(made.circuit, probe)
-    ended = groups(made, readings)
-    return bool(ended) and fault in ended[0].faults, minutes, len(readings)
+    ended, told = groups(made, readings), conclusion(made, readings)
+    right = (told.of, told.outcome) == (truth.fault.of, outcome_of(truth.fault))
+    found = bool(ended) and truth.fault in ended[0].faults
+    return Ended(found or (told.stands and right), minutes, len(readings), told.stands, right)
 
 
 def most_of(row: Template) -> tuple[Member, ...]:
@@ -160,7 +210,9 @@ def machine_ms() -> float:
 def main() -> int:
     """Run, print, write the figures; the exit code says whether the time holds."""
     reader = argparse.ArgumentParser(description=__doc__)
-    reader.add_argument("--seeds", type=int, default=2)
+    reader.add_argument("--seeds", type=int, default=2, help="circuits for each fault")
+    reader.add_argument("--sound", type=int, default=20, help="sound ones for each circuit")
+    reader.add_argument("--only", default="", help="circuits whose name has this")
     options = reader.parse_args()
     sweeps = {name: swept(drawn(row, name, "the part", most_of(row))) for name, row in templates().items()}
     slowest = max(sweeps, key=lambda name: sweeps[name])
@@ -170,20 +222,24 @@ def main() -> int:
     settings = len({(p.setting, p.instrument is Instrument.OHM) for p in asked})
     variants = len(made.owner)
     outside = each * variants * settings
-    circuits = [drawn(row, name, "the part") for name, row in templates().items()]
+    circuits = [drawn(row, name, "the part") for name, row in templates().items() if options.only in name]
     draw = Random(1)
-    ways: dict[str, list[tuple[bool, float, int]]] = {"proposed": [], "fixed order": []}
+    ways: dict[str, list[Ended]] = {"proposed": [], "fixed order": []}
+    sound: list[Ended] = []
     missed: list[str] = []
     for circuit in circuits:
         made = model(circuit)
-        for index, fault in enumerate(made.faults):
-            for _ in range(options.seeds):
-                variant = int(draw.choice(list(np.flatnonzero(made.owner == index))))
-                for name, choose in (("proposed", proposed), ("fixed order", fixed_order)):
-                    ended = found_by(made, variant, choose, draw)
-                    ways[name].append(ended)
-                    if name == "proposed" and not ended[0]:
-                        missed.append(f"{circuit.id}: {fault.id}")
+        for index, fault in enumerate(made.faults):  # the first is the sound circuit
+            for _ in range(options.seeds if index else options.sound):
+                truth = Truth.drawn(circuit, fault, draw)
+                ended = found_by(made, truth, proposed)
+                if index == 0:
+                    sound.append(ended)
+                    continue
+                ways["proposed"].append(ended)
+                ways["fixed order"].append(found_by(made, truth, fixed_order))
+                if not ended.found:
+                    missed.append(f"{circuit.id}: {fault.id}" + " (stands)" * (ended.stands and not ended.right))
     figures: dict[str, Any] = {
         "million_additions_ms": round(machine_ms(), 1),
         "sweeps_ms": {name: round(took, 1) for name, took in sweeps.items()},
@@ -199,11 +255,17 @@ def main() -> int:
         "finding": {
             name: {
                 "runs": len(rows),
-                "found": round(statistics.mean(row[0] for row in rows), 3),
-                "minutes": round(statistics.mean(row[1] for row in rows), 1),
-                "readings": round(statistics.mean(row[2] for row in rows), 2),
+                "found": round(statistics.mean(row.found for row in rows), 3),
+                "wrong_and_standing": round(statistics.mean(row.stands and not row.right for row in rows), 4),
+                "minutes": round(statistics.mean(row.minutes for row in rows), 1),
+                "readings": round(statistics.mean(row.readings for row in rows), 2),
             }
             for name, rows in ways.items()
+        },
+        "sound": {
+            "runs": len(sound),
+            "condemned": round(statistics.mean(row.stands and not row.right for row in sound), 4),
+            "found_sound": round(statistics.mean(row.found for row in sound), 3),
         },
         "missed": missed,
     }

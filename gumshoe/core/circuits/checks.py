@@ -14,7 +14,7 @@ from gumshoe.core.circuits.faults import FaultModel
 from gumshoe.core.circuits.instruments import FUSE_A, MOST_OHM, SHINES, place_words, predicted
 from gumshoe.core.circuits.loops import JUMPER_OHM
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Instrument, Probe, Setting
-from gumshoe.core.circuits.probing import ProbeReading
+from gumshoe.core.circuits.sitting import ProbeReading
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.outcomes import number_of
 

@@ -17,12 +17,12 @@ from gumshoe.core.circuits.loops import Bools, Floats, Ints, Net
 from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind, Setting
 from gumshoe.core.circuits.solver import Bench, Solved, resistances
 
-SIZES = 12
+SIZES = 16
 RESISTANCE_OHM = tuple(np.geomspace(1.0, 20_000.0, SIZES).tolist())
 """Sizes a bad contact can have."""
 SHORT_OHM = tuple(np.geomspace(0.05, 2_000.0, SIZES).tolist())
 SKEWS = (0.25, 0.4, 0.6, 1.6, 2.5, 4.0)
-LOAD_SHORTS = (0.02, 0.1, 0.25)
+LOAD_SHORTS = (0.02, 0.04, 0.08, 0.16, 0.3)
 BROKEN_OHM = (5e7, OPEN_OHM, OPEN_OHM)
 """What a broken place still passes through dirt and varnish: two in three are clean breaks."""
 WORN_OHM = (5_000.0, 50_000.0, 500_000.0, OPEN_OHM)
@@ -44,6 +44,8 @@ RATES = {
     Kind.TERMINATOR: 0.6,
     Kind.LATENT: 0.7,
 }
+SOUND_RATE = 3.0
+"""Rate of a circuit in which nothing is wrong: what one measures is most often sound (common practice)."""
 PART_INSIDE = 1.5
 """Rate of what sits inside the part (its input, its output): below its load, above the control unit's own."""
 ROUNDS = 2
@@ -245,6 +247,11 @@ class FaultModel:
         return {}
 
     @cached_property
+    def beside(self) -> dict[object, object]:
+        """What is computed from the model and kept with it."""
+        return {}
+
+    @cached_property
     def _kept(self) -> dict[object, _Stand]:
         return {}
 
@@ -255,7 +262,7 @@ def _key(setting: Setting, driven: bool) -> object:
 
 def model(circuit: Circuit) -> FaultModel:
     """Everything that can be wrong in a circuit, the sound one first."""
-    found = [Fault("none", "nothing wrong in this circuit", "", (1.0,), 1.5)]
+    found = [Fault("none", "nothing wrong in this circuit", "", (1.0,), SOUND_RATE)]
     for item in circuit.elements:
         found += _of(item)
     for item in circuit.elements:

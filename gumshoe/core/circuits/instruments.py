@@ -16,6 +16,8 @@ SUPPLY_SHARE = 0.02
 METER_V = 0.06
 DROP_V = 0.015
 """How exactly a voltage drop is read between two places of one side, in the millivolt range."""
+METER_SHARE = 0.01
+"""How exactly a meter reads when the supply is known."""
 AMP_SHARE, AMP_LEAST = 0.05, 0.02
 OHM_SHARE, OHM_LEAST = 0.04, 0.4
 MOST_OHM = 2e6
@@ -34,10 +36,13 @@ SUPPLY_OFF_MINUTES = 4.0
 LISTEN_MINUTES, LOOK_MINUTES = 0.5, 2.0
 DUTIES = (0.05, 0.95)
 """What a command given as a share of time is set to."""
+CANNOT_BE = 1e-5
+"""Chance of a reading that no fault explains: a lead slipped, a wrong pin (common practice)."""
 FUSE_A = 10.0
 """The fuse of an ammeter or of a jumper."""
 
 
+VOLTMETERS = (Instrument.METER, Instrument.SCOPE_HIGH, Instrument.SCOPE_LOW)
 SHINES = {Instrument.LAMP: LAMP_WORDS, Instrument.HEARD: HEARD_WORDS, Instrument.LOOK: LOOK_WORDS}
 """Instruments that show a word, and the volts it stands for."""
 
@@ -137,6 +142,29 @@ def spread(probe: Probe, values: Floats) -> Floats:
     # A drop between two live places is read in a finer range than a voltage to the negative post.
     least = METER_V if probe.minus == GROUND else np.where(np.abs(values) < 0.5, DROP_V, METER_V)
     result: Floats = SUPPLY_SHARE * np.abs(values) + least
+    return result
+
+
+def exactness(probe: Probe, values: Floats) -> Floats:
+    """Standard deviation of a reading where supply and sound parts are accounted for."""
+    if probe.instrument in VOLTMETERS:
+        return spread(probe, values) - (SUPPLY_SHARE - METER_SHARE) * np.abs(values)
+    return spread(probe, values)
+
+
+def fit(probe: Probe, value: float, values: Floats) -> Floats:
+    """How well a reading fits what is predicted there; never quite not at all."""
+    if probe.instrument is Instrument.LOOK:
+        return looked_likelihood(values, value)
+    density = np.exp(-0.5 * ((value - values) / spread(probe, values)) ** 2)
+    result: Floats = np.maximum(density, CANNOT_BE)
+    return result
+
+
+def looked_likelihood(values: Floats, value: float) -> Floats:
+    """How likely a plug looks as it does, ``values`` being what it is."""
+    seen = np.where(values == LOOK_WORDS["bad"], LOOKS_BAD, LOOKS_BAD_THOUGH_GOOD)
+    result: Floats = seen if value == LOOK_WORDS["bad"] else 1.0 - seen
     return result
 
 

@@ -10,16 +10,19 @@ from itertools import combinations
 import numpy as np
 
 from gumshoe.core.circuits.faults import Fault, FaultModel
-from gumshoe.core.circuits.instruments import over_phases, predicted, shows, spread, stand
+from gumshoe.core.circuits.instruments import fit, over_phases, predicted, shows, spread, stand
 from gumshoe.core.circuits.loops import Floats, Ints
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Instrument, Kind
-from gumshoe.core.circuits.probing import EXCLUDED, ProbeReading, contradiction, fit, likelihood, weights_after
+from gumshoe.core.circuits.probing import EXCLUDED, contradiction, expected, fits, weights_after
+from gumshoe.core.circuits.sitting import ProbeReading, bench_of, sitting
 from gumshoe.core.circuits.solver import METER_OHM, meter, solve
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.values import CheckOutcome
 
 ENOUGH = 0.95
 """Probability at which a conclusion stands."""
+SOUND_FITS = 0.003
+"""A sound circuit explains a reading that it makes so likely (within some three standard deviations)."""
 LOADING_V = 0.3
 """A meter that changes what it measures by so much is worth a word."""
 SUSPECTED = 14
@@ -74,10 +77,12 @@ class Conclusion:
     faults: tuple[Fault, ...]
     explained: bool
     """There are readings, and one fault can explain them all."""
+    sound: bool = False
+    """A sound circuit explains the readings too: nothing is condemned by them."""
 
     @property
     def stands(self) -> bool:
-        return self.explained and self.probability >= ENOUGH
+        return self.explained and self.probability >= ENOUGH and not (self.sound and self.outcome != "good")
 
     @property
     def words(self) -> str:
@@ -106,20 +111,20 @@ def struck(model: FaultModel, readings: Sequence[ProbeReading]) -> tuple[Struck,
     if not readings:
         return ()
     by_fault = np.bincount(model.owner, weights_after(model, readings), len(model.faults))
-    fits = np.array([likelihood(model, reading) for reading in readings])
+    made = fits(model, readings)
     found = []
     for index in np.flatnonzero(by_fault < EXCLUDED):
         own = np.flatnonzero(model.owner == index)
         worst: tuple[float, int, Ints] | None = None
         for place in range(len(readings)):
             # Only the sizes that the other readings leave it count: each size may be struck by another reading.
-            others = np.delete(fits[:, own], place, axis=0).prod(axis=0)
+            others = np.delete(made[:, own], place, axis=0).prod(axis=0)
             sizes = own[others > EXCLUDED * others.max()]
-            best = float(fits[place, sizes].max())
+            best = float(made[place, sizes].max())
             if worst is None or best < worst[0]:
                 worst = (best, place, sizes)
         assert worst
-        values = predicted(model, readings[worst[1]].probe)[worst[2]]
+        values = expected(model, readings, readings[worst[1]].probe)[worst[2]]
         found.append(Struck(model.faults[index], readings[worst[1]], float(values.min()), float(values.max())))
     return tuple(found)
 
@@ -159,7 +164,9 @@ def conclusion(model: FaultModel, readings: Sequence[ProbeReading]) -> Conclusio
     of, outcome = key = max(total, key=total.__getitem__)
     named = sorted(parts[key], key=lambda row: -row[0])
     explained = bool(readings) and contradiction(model, readings) is None
-    return Conclusion(of, outcome, total[key], tuple(fault for share, fault in named if share > EXCLUDED), explained)
+    sound = bool(readings) and bool((fits(model, readings)[:, 0] > SOUND_FITS).all())
+    faults = tuple(fault for share, fault in named if share > EXCLUDED)
+    return Conclusion(of, outcome, total[key], faults, explained, sound)
 
 
 def outcome_of(fault: Fault) -> str:
@@ -214,9 +221,10 @@ def pairs(model: FaultModel, readings: Sequence[ProbeReading], most: int = 3) ->
 
     The single faults that explain most readings are tried in pairs, each in a few of its sizes.
     """
-    fits = np.array([likelihood(model, reading) for reading in readings])
+    made = sitting(model, readings)
+    model = bench_of(model).at_supply(round(made.supply_v, 1))
     score = np.full(len(model.faults), -np.inf)
-    np.maximum.at(score, model.owner, np.log(fits).sum(axis=0))
+    np.maximum.at(score, model.owner, np.log(made.fits).sum(axis=0))
     likely = [int(i) for i in np.argsort(-score, kind="stable") if model.faults[i].element][:SUSPECTED]
     tried, rows = [], []
     for one, other in combinations(likely, 2):
@@ -230,7 +238,7 @@ def pairs(model: FaultModel, readings: Sequence[ProbeReading], most: int = 3) ->
     least = np.ones(len(rows))
     total = np.zeros(len(rows))
     for reading in readings:
-        fits_two = fit(reading, _of_two(model, reading, rows))
+        fits_two = fit(reading.probe, reading.value, _of_two(model, reading, rows))
         least, total = np.minimum(least, fits_two), total + np.log(fits_two)
     found: dict[tuple[int, int], float] = {}
     for place in np.flatnonzero(least > EXPLAINED):

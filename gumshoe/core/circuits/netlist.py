@@ -57,7 +57,10 @@ class Element(Row):
     pulling it opens this contact.
 
     ``of``: what is renewed or mended when it is at fault: ``part``, ``unit``, ``relay``, the kind of a shared point, a
-    member's key, ``wiring of`` a member; empty for the wiring. ``heard``: one hears, feels or sees whether it works."""
+    member's key, ``wiring of`` a member; empty for the wiring. ``heard``: one hears, feels or sees whether it works.
+
+    ``sound``: how far sound ones differ (standard deviation of the logarithm; below zero: the other way than the rest,
+    as the two halves of a potentiometer do); without it what is usual for its kind."""
 
     id: str
     kind: Kind
@@ -73,6 +76,7 @@ class Element(Row):
     colour: str = ""
     of: str = ""
     heard: bool = False
+    sound: Number = 0.0
     needs: tuple[Need, ...] = ()
     sizes: tuple[Amount, ...] = ()
 
@@ -187,6 +191,11 @@ class Instrument(StrEnum):
     def has_leads(self) -> bool:
         """Whether leads are put somewhere; else a load is listened to, or a plug looked at."""
         return self not in (Instrument.HEARD, Instrument.LOOK)
+
+    @property
+    def measures(self) -> bool:
+        """Whether it shows a number; else a word."""
+        return self not in (Instrument.HEARD, Instrument.LOOK, Instrument.LAMP)
 
 
 UNITS = {Instrument.OHM: "Ω", Instrument.AMMETER: "A"}

@@ -1,23 +1,23 @@
 """Readings at a circuit: what each fault would show, what is left after those taken, and where to put the leads next.
 
-A reading's tolerance is the instrument's and the supply's variation. Bayes over fault states, the unknown size of a
-fault summed out; the next probe is the one that tells most about which fault it is, in bits per minute (Shannon 1948),
+Bayes over fault states; the size of a fault, the supply and what sound parts may have are integrated out (``sitting``).
+The next probe is the one that tells most about which fault it is, in bits per minute (Shannon 1948),
 among those that the circuit can take.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from gumshoe.core.circuits.faults import Fault, FaultModel
 from gumshoe.core.circuits.instruments import (
+    CANNOT_BE,
     LOOK_WORDS,
-    LOOKS_BAD,
-    LOOKS_BAD_THOUGH_GOOD,
+    looked_likelihood,
     minutes_of,
     predicted,
     probes,
@@ -27,23 +27,14 @@ from gumshoe.core.circuits.instruments import (
 )
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import Instrument, Probe
+from gumshoe.core.circuits.sitting import ProbeReading, bench_of, sitting
 
-CANNOT_BE = 1e-5
-"""Chance of a reading that no fault explains: a lead slipped, a wrong pin (common practice)."""
 EXCLUDED = 0.002
 BINS = 48
 WEIGHTLESS = 1e-7
 """A variant below this adds nothing to the information of a probe."""
 LEAST_BITS = 0.01
 """A probe that tells less is not worth the walk."""
-
-
-@dataclass(frozen=True)
-class ProbeReading:
-    """A probe and what it showed: volts or ohms (volts across it for the lamp)."""
-
-    probe: Probe
-    value: float
 
 
 @dataclass(frozen=True)
@@ -80,37 +71,24 @@ class Proposal:
         return self.bits >= LEAST_BITS
 
 
-def likelihood(model: FaultModel, reading: ProbeReading) -> Floats:
-    """How likely each variant makes a reading; never quite nothing."""
-    return fit(reading, predicted(model, reading.probe))
+def fits(model: FaultModel, readings: Sequence[ProbeReading]) -> Floats:
+    """How likely each variant makes each reading, those before it being known (readings, variants)."""
+    return sitting(model, readings).fits
 
 
-def fit(reading: ProbeReading, values: Floats) -> Floats:
-    """How well a reading fits what is predicted there; never quite not at all."""
-    if reading.probe.instrument is Instrument.LOOK:
-        return _looked_likelihood(values, reading.value)
-    density = np.exp(-0.5 * ((reading.value - values) / spread(reading.probe, values)) ** 2)
-    result: Floats = np.maximum(density, CANNOT_BE)
-    return result
-
-
-def _looked_likelihood(values: Floats, value: float) -> Floats:
-    seen = np.where(values == LOOK_WORDS["bad"], LOOKS_BAD, LOOKS_BAD_THOUGH_GOOD)
-    result: Floats = seen if value == LOOK_WORDS["bad"] else 1.0 - seen
-    return result
-
-
-def weights_after(model: FaultModel, readings: Iterable[ProbeReading]) -> Floats:
+def weights_after(model: FaultModel, readings: Sequence[ProbeReading]) -> Floats:
     """Probability of each variant after the readings."""
-    log = np.log(model.prior)
-    for reading in readings:
-        log = log + np.log(likelihood(model, reading))
-    raised = np.exp(log - log.max())
-    result: Floats = raised / raised.sum()
+    return sitting(model, readings).weights
+
+
+def expected(model: FaultModel, readings: Sequence[ProbeReading], probe: Probe) -> Floats:
+    """What each variant would show at a probe, on the supply that the readings tell of."""
+    bench, made = bench_of(model), sitting(model, readings)
+    result: Floats = predicted(model, probe) + (made.supply_v - bench.nominal_v) * bench.by_supply(probe)
     return result
 
 
-def left(model: FaultModel, readings: Iterable[ProbeReading]) -> tuple[Left, ...]:
+def left(model: FaultModel, readings: Sequence[ProbeReading]) -> tuple[Left, ...]:
     """Every fault with its probability, the likeliest first."""
     by_fault = np.bincount(model.owner, weights_after(model, readings), len(model.faults))
     rows = [Left(fault, float(by_fault[index])) for index, fault in enumerate(model.faults)]
@@ -119,20 +97,14 @@ def left(model: FaultModel, readings: Iterable[ProbeReading]) -> tuple[Left, ...
 
 def contradiction(model: FaultModel, readings: Sequence[ProbeReading]) -> ProbeReading | None:
     """The least believable reading, when no single fault explains them all; None while one does."""
-    together = np.ones(len(model.owner))
-    for reading in readings:
-        together = np.minimum(together, likelihood(model, reading))
-    if not readings or float(together.max()) > 10.0 * CANNOT_BE:
+    if not readings or _explained(model, readings) > 10.0 * CANNOT_BE:
         return None
+    return max(readings, key=lambda one: _explained(model, [row for row in readings if row is not one]))
 
-    def best_without(one: ProbeReading) -> float:
-        rest = [reading for reading in readings if reading is not one]
-        least = np.ones(len(model.owner))
-        for reading in rest:
-            least = np.minimum(least, likelihood(model, reading))
-        return float(least.max())
 
-    return max(readings, key=best_without)
+def _explained(model: FaultModel, readings: Sequence[ProbeReading]) -> float:
+    """How likely the least likely reading is under the fault that explains them best."""
+    return float(fits(model, readings).min(axis=0).max()) if readings else 1.0
 
 
 def propose(model: FaultModel, readings: Sequence[ProbeReading], most: int = 6) -> tuple[Proposal, ...]:
@@ -144,11 +116,17 @@ def propose(model: FaultModel, readings: Sequence[ProbeReading], most: int = 6) 
     for probe, values in zip(asked, sweep(model, asked), strict=True):
         bits = information(model, weights, probe, values)
         minutes = minutes_of(model.circuit, probe)
-        rows.append((bits / minutes, bits, minutes, probe, values))
+        rows.append((bits / minutes, bits, minutes, probe))
     rows.sort(key=lambda row: -row[0])
     return tuple(
-        Proposal(probe, words_of(model.circuit, probe), bits, minutes, shown_at(model, weights, values))
-        for _, bits, minutes, probe, values in rows[:most]
+        Proposal(
+            probe,
+            words_of(model.circuit, probe),
+            bits,
+            minutes,
+            shown_at(model, weights, expected(model, readings, probe)),
+        )
+        for _, bits, minutes, probe in rows[:most]
     )
 
 
@@ -172,7 +150,7 @@ def information(model: FaultModel, weights: Floats, probe: Probe, values: Floats
     weights, values, owner = weights[live], values[live], model.owner[live]
     starts = np.flatnonzero(np.r_[True, owner[1:] != owner[:-1]])
     if probe.instrument is Instrument.LOOK:
-        seen = np.stack([_looked_likelihood(values, value) for value in LOOK_WORDS.values()], axis=1)
+        seen = np.stack([looked_likelihood(values, value) for value in LOOK_WORDS.values()], axis=1)
         return _mutual(np.add.reduceat(weights[:, None] * seen, starts, axis=0))
     sigma = spread(probe, values)
     scaled = values

@@ -38,8 +38,7 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     repairs = {row.id: row for told in shipped.repairs if set(told.on) <= features for row in rows_at(told, places)}
     faults = _placed(shipped, places, variables, parts, local.index)
     _generate(faults, repairs, variables, powertrain, local)
-    faults = {name: with_effects(row, shipped.effects, local.index, powertrain) for name, row in faults.items()}
-    faults = with_roots(faults, powertrain)
+    faults = with_roots(with_effects(faults, shipped.effects, local.index, powertrain), powertrain)
     tests = placed_tests(shipped.tests, faults, parts, powertrain)
     tests |= {test.id: test for test in generated_tests(powertrain, local, faults)}
     used = {fault.repair for fault in faults.values()}

@@ -61,7 +61,7 @@ class CodeIndex:
             found: list[str] = [reference] if reference in self.rows else []
         elif component == "*":
             found = self._by_kind.get(kind, [])
-            if kind not in {row.kind for row in self.rows.values()}:
+            if not found:
                 return ()  # a kind that only makers' own codes have
         else:
             names = [component.replace("bank *", f"bank {b}") for b in range(1, banks + 1)]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 
 from gumshoe.core.codes import POWERTRAIN, told_by
@@ -24,13 +24,22 @@ def echoed(name: str, index: CodeIndex, banks: int) -> tuple[str, ...]:
     return index.numbers("*: misfire" if name == "misfire" else name, banks)
 
 
-def with_effects(row: FaultRow, effects: Iterable[EffectRow], index: CodeIndex, powertrain: Powertrain) -> FaultRow:
-    """Add what the suspect drags behind it."""
-    codes, echoes = dict(row.codes), dict(row.echoes)
+def with_effects(
+    faults: Mapping[str, FaultRow], effects: Iterable[EffectRow], index: CodeIndex, powertrain: Powertrain
+) -> dict[str, FaultRow]:
+    """Add to every suspect what it drags behind it."""
+    raised = []
     for effect in effects:
-        chance = EFFECT_SOURCES[effect.source](row, index, effect.of)
         wanted = {name: value for name, value in effect.raises.items() if "bank 2" not in name or powertrain.banks > 1}
-        for number, strength in index.strengths(wanted, powertrain.banks).items():
+        raised.append((effect, index.strengths(wanted, powertrain.banks)))
+    return {name: _with_effects(row, raised, index) for name, row in faults.items()}
+
+
+def _with_effects(row: FaultRow, raised: Iterable[tuple[EffectRow, Mapping[str, float]]], index: CodeIndex) -> FaultRow:
+    codes, echoes = dict(row.codes), dict(row.echoes)
+    for effect, strengths in raised:
+        chance = EFFECT_SOURCES[effect.source](row, index, effect.of)
+        for number, strength in strengths.items() if chance >= SMALL_EFFECT else ():
             if row.codes.get(number, 0.0) < DIRECT and chance * strength >= SMALL_EFFECT:
                 codes[number] = max(codes.get(number, 0.0), chance * strength)
                 echoes.setdefault(number, effect.why)

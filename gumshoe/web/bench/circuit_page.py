@@ -8,9 +8,9 @@ from typing import Any, ClassVar
 from gumshoe.core.car import Shown
 from gumshoe.core.circuits import Circuit, groups
 from gumshoe.core.circuits.checks import checked
-from gumshoe.core.circuits.instruments import SHINES, predicted, words_of
+from gumshoe.core.circuits.instruments import SHINES, words_of
 from gumshoe.core.circuits.judging import Conclusion, Pair, advice_on, conclusion, loading, pairs, struck
-from gumshoe.core.circuits.probing import Proposal, contradiction, propose, shown_at, weights_after
+from gumshoe.core.circuits.probing import Proposal, contradiction, expected, propose, shown_at, weights_after
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.knowledge.renamed import names_of
 from gumshoe.core.maps.strip import Strip, between, strip, value_words
@@ -85,7 +85,7 @@ def page_of(case: Case, name: str, stand: Stand, *, trouble: str = "", typed: st
     finding: Shown | None = None
     try:
         checked(made, stand.probe)
-        values = predicted(made, stand.probe)
+        values = expected(made, readings, stand.probe)
         weights = weights_after(made, readings)
         at_probe = strip(stand.probe, float(values[0]), shown_at(made, weights, values))
         finding = car_of(case.vehicle).measure(circuit, stand.probe)
