@@ -19,14 +19,18 @@ SIX = expand(platforms()["ostrel_dunlin_30"].powertrain)
 THREE = expand(platforms()["havsel_pipit_10"].powertrain)
 
 
-def trim(region: Region, total: float, bank: int) -> RegionTrim:
-    return RegionTrim(region, 0.0, total, total, 1.0, 700.0, 4.0, 99, 20.0, bank)
+def trim(region: Region, total: float, bank: int, rpm: float = 700.0) -> RegionTrim:
+    return RegionTrim(region, 0.0, total, total, 1.0, rpm, 4.0, 99, 20.0, bank)
 
 
 def judged(
-    known: Knowledge, codes: tuple[str, ...], idle: tuple[float, ...], fast: tuple[float, ...] = ()
+    known: Knowledge,
+    codes: tuple[str, ...],
+    idle: tuple[float, ...],
+    fast: tuple[float, ...] = (),
+    rpm: float = 700.0,
 ) -> Assessment:
-    rows = [trim(Region.WARM_IDLE, total, bank) for bank, total in enumerate(idle, 1)]
+    rows = [trim(Region.WARM_IDLE, total, bank, rpm) for bank, total in enumerate(idle, 1)]
     rows += [trim(Region.HIGH_IDLE, total, bank) for bank, total in enumerate(fast, 1)]
     module = ModuleSnapshot(0x7E8, codes=tuple(StoredCode(code, CodeState.CONFIRMED) for code in codes))
     return assess(known, extract(OnRecord(module=module, trims=tuple((r, "r", "1") for r in rows)), known))
@@ -86,7 +90,7 @@ class Recorded(unittest.TestCase):
 
 class PressureMetered(unittest.TestCase):
     def test_a_leak_raises_the_idle_and_leaves_the_mixture(self) -> None:
-        found = judged(THREE, ("P0507",), (0.5,))
+        found = judged(THREE, ("P0507",), (0.5,), rpm=950.0)
         self.assertIn(found.suspects[0].id, ("crankcase_hose_split", "booster_hose_leak"))
         self.assertEqual(
             max(THREE.faults["crankcase_hose_split"].graded["idle_speed"].items(), key=lambda r: r[1])[0], "high"

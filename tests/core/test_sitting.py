@@ -10,7 +10,7 @@ from scipy.stats import multivariate_normal
 from gumshoe.core.circuits import GROUND, FaultModel, Instrument, Probe, ProbeReading, model, templates
 from gumshoe.core.circuits.instruments import exactness
 from gumshoe.core.circuits.judging import conclusion
-from gumshoe.core.circuits.sitting import Bench, Sitting, bench_of, sitting
+from gumshoe.core.circuits.sitting import APART, Bench, Sitting, bench_of, sitting
 from gumshoe.core.circuits.templates import drawn
 
 
@@ -38,6 +38,7 @@ class Shared(unittest.TestCase):
         moves = np.array([row.moves[0] for row in around])
         middle = np.array([row.middle[0] for row in around])
         own = np.array([exactness(r.probe, row.middle)[0] for r, row in zip(readings, around, strict=True)])
+        own = np.hypot(own, APART * moves[:, 1])
         scale = float(np.prod(own)) * (2.0 * np.pi) ** 1.5
         expected = 0.0
         for share, mean, deviation in ((0.7, 12.35, 0.35), (0.3, 14.1, 0.45)):

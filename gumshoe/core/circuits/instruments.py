@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Sequence
-from itertools import combinations
+from itertools import combinations, pairwise
 
 import numpy as np
 
@@ -22,7 +23,8 @@ AMP_SHARE, AMP_LEAST = 0.05, 0.02
 OHM_SHARE, OHM_LEAST = 0.04, 0.4
 MOST_OHM = 2e6
 """An ohmmeter shows over range from here on."""
-LAMP_V = 0.6
+LAMP_V, LAMP_SHARE = 0.6, 0.08
+"""How well an eye tells the volts of a lamp by its light, and what an unknown supply adds."""
 LAMP_WORDS = {"dark": 1.0, "dim": 6.0, "bright": 12.0}
 HEARD_WORDS = {"nothing": 1.0, "works": 12.0}
 LOOK_WORDS = {"bad": 1.0, "clean and tight": 12.0}
@@ -156,8 +158,28 @@ def fit(probe: Probe, value: float, values: Floats) -> Floats:
     """How well a reading fits what is predicted there; never quite not at all."""
     if probe.instrument is Instrument.LOOK:
         return looked_likelihood(values, value)
+    if probe.instrument is Instrument.LAMP and value in LAMP_WORDS.values():
+        return _shone_likelihood(values, value)
     density = np.exp(-0.5 * ((value - values) / spread(probe, values)) ** 2)
     result: Floats = np.maximum(density, CANNOT_BE)
+    return result
+
+
+def _shone_likelihood(values: Floats, word: float) -> Floats:
+    """How likely a lamp is called so, ``values`` being the volts across it: every word has its range."""
+    words = sorted(LAMP_WORDS.values())
+    between = [-np.inf, *((a + b) / 2.0 for a, b in pairwise(words)), np.inf]
+    place = words.index(word)
+    deviation = np.hypot(LAMP_V, LAMP_SHARE * np.abs(values))
+    below, above = (normal_cdf((edge - np.abs(values)) / deviation) for edge in between[place : place + 2])
+    result: Floats = np.maximum(above - below, CANNOT_BE)
+    return result
+
+
+def normal_cdf(z: Floats) -> Floats:
+    """Standard normal distribution function to three places (tanh form: Page, Applied Statistics 26(1), 1977)."""
+    z = np.clip(z, -9.0, 9.0)
+    result: Floats = 0.5 * (1.0 + np.tanh(math.sqrt(2.0 / math.pi) * (z + 0.044715 * z * z * z)))
     return result
 
 

@@ -19,6 +19,7 @@ from gumshoe.core.circuits.instruments import (
     LOOK_WORDS,
     looked_likelihood,
     minutes_of,
+    normal_cdf,
     predicted,
     probes,
     spread,
@@ -161,7 +162,7 @@ def information(model: FaultModel, weights: Floats, probe: Probe, values: Floats
     if highest - lowest < 0.5 * float(sigma.min()):
         return 0.0  # everything that is left shows the same here
     edges = np.linspace(lowest - 0.5, highest + 0.5, BINS + 1)
-    below = _normal_cdf((edges[None, :] - scaled[:, None]) / sigma[:, None])
+    below = normal_cdf((edges[None, :] - scaled[:, None]) / sigma[:, None])
     inside = weights[:, None] * np.diff(below, axis=1)
     return _mutual(np.add.reduceat(inside, starts, axis=0))
 
@@ -179,12 +180,6 @@ def _entropy(shares: Floats) -> float:
     """Entropy in bits."""
     held = shares[shares > 1e-300]
     return float(-(held * np.log2(held)).sum())
-
-
-def _normal_cdf(z: Floats) -> Floats:
-    """Standard normal distribution function to three places (tanh form: Page, Applied Statistics 26(1), 1977)."""
-    result: Floats = 0.5 * (1.0 + np.tanh(math.sqrt(2.0 / math.pi) * (z + 0.044715 * z * z * z)))
-    return result
 
 
 @dataclass(frozen=True)

@@ -28,8 +28,11 @@ RUNNING = 0.3
 """How often one measures with the engine running, before any reading says so."""
 OTHER_SUPPLY = 1.1
 """What the supply is multiplied with to see what hangs on it."""
-SOUND = {Kind.LOAD: 0.2, Kind.SENSOR: 0.2}
-"""How far sound parts of a kind differ, where their circuit does not say: standard deviation of the logarithm."""
+SOUND = {Kind.LOAD: 0.2, Kind.SENSOR: 0.2, Kind.PULL: -0.15}
+"""How far sound parts of a kind differ, where their circuit does not say: standard deviation of the logarithm. A
+pull-up the other way than what it pulls at: together they would change nothing."""
+APART = 0.5
+"""How far the parts of one circuit differ from each other, as a share of that."""
 WIDE = 0.15
 """From here on what a part has is taken at five places of its range, not at its middle alone."""
 PLACES = (-2.0, -1.0, 0.0, 1.0, 2.0)
@@ -113,11 +116,11 @@ class Bench:
 
     def _seen(self, probe: Probe) -> _Around:
         shown = np.array([predicted(other, probe) for other in self._parts])
-        if not probe.instrument.measures:
-            return _Around(shown.reshape(-1), np.zeros((shown.size, 3)))
         by_part = np.gradient(shown, axis=0) if len(shown) > 1 else np.zeros_like(shown)
         if len(self.kept) < len(self.places):
             shown, by_part = shown[1:2], by_part[1:2]
+        if not probe.instrument.measures:
+            return _Around(shown.reshape(-1), np.zeros((shown.size, 3)))
         by_supply = np.broadcast_to(self.by_supply(probe), shown.shape)
         width, before, behind = self._steps[1:]
         before, behind = before.astype(np.int64), behind.astype(np.int64)
@@ -198,7 +201,7 @@ class _Filter:
         """Correct every state by a reading; how likely each made it (logarithm, never quite impossible)."""
         if not reading.probe.instrument.measures:
             return np.log(fit(reading.probe, reading.value, around.middle))
-        own = exactness(reading.probe, around.middle)
+        own = np.hypot(exactness(reading.probe, around.middle), APART * around.moves[:, PART])
         reach = np.einsum("sij,sj->si", self.spread, around.moves)
         variance = own**2 + np.einsum("si,si->s", reach, around.moves)
         miss = reading.value - around.middle - np.einsum("si,si->s", self.mean, around.moves)
