@@ -209,6 +209,11 @@ class Hands(unittest.TestCase):
         from gumshoe.core.knowledge.platform import platforms
 
         car = drive(vehicle("coil-3-weak"), start(60.0))
+        for platform in platforms().values():  # whatever it is asked about, it is a car with hands at it
+            for test in expand(platform.powertrain).tests.values():
+                for reading in test.readings:
+                    if not test.id.startswith("check_") and reading.point:
+                        self.assertIsNotNone(observe(car, reading.point), reading.point)
         for test in expand(platforms()["ostrel_tern_16"].powertrain).tests.values():
             for reading in test.readings:
                 self.assertIsNotNone(observe(car, reading.point), reading.point)
