@@ -92,6 +92,12 @@ class Bench:
         result: Floats = (predicted(self._other, probe) - predicted(self.model, probe)) / step
         return result
 
+    def sound_range(self, probe: Probe) -> tuple[float, float]:
+        """Lowest and highest that a sound circuit shows at a probe on the nominal supply, over what its parts may
+        have."""
+        shown = [float(predicted(other, probe)[0]) for other in self._parts]
+        return min(shown), max(shown)
+
     def at_supply(self, volts: float) -> FaultModel:
         """The same circuit on another supply."""
         return replace(self.model, circuit=_supplied(self.model.circuit, volts))
