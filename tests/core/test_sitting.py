@@ -10,7 +10,7 @@ from scipy.stats import multivariate_normal
 from gumshoe.core.circuits import GROUND, FaultModel, Instrument, Probe, ProbeReading, model, templates
 from gumshoe.core.circuits.instruments import exactness
 from gumshoe.core.circuits.judging import conclusion
-from gumshoe.core.circuits.sitting import APART, Bench, Sitting, bench_of, sitting
+from gumshoe.core.circuits.sitting import APART, Sitting, Unknowns, sitting, unknowns_of
 from gumshoe.core.circuits.templates import drawn
 
 
@@ -30,11 +30,11 @@ class Shared(unittest.TestCase):
     def test_readings_together_are_as_likely_as_a_joint_normal_says(self) -> None:
         """Against scipy's multivariate normal density: covariance of the instruments plus that of what is shared."""
         made = of("load")
-        bench = Bench(made)
-        bench.places, bench.kept = (-1.0, 0.0, 1.0), (0.0,)
+        unknowns = Unknowns(made)
+        unknowns.places, unknowns.kept = (-1.0, 0.0, 1.0), (0.0,)
         readings = [volts("battery", 12.2), volts("feed", 12.1), ohms("part_plus", "part_minus", 23.5)]
-        found = Sitting(bench, readings).fits[:, 0].prod()
-        around = [bench.around(reading.probe) for reading in readings]
+        found = Sitting(unknowns, readings).fits[:, 0].prod()
+        around = [unknowns.around(reading.probe) for reading in readings]
         moves = np.array([row.moves[0] for row in around])
         middle = np.array([row.middle[0] for row in around])
         own = np.array([exactness(r.probe, row.middle)[0] for r, row in zip(readings, around, strict=True)])
@@ -95,5 +95,5 @@ class Shared(unittest.TestCase):
         made = of("feed-side load")
         own = np.array([fault.id == "short_ground:ground_wire" for fault in made.faults])[made.owner]
         self.assertTrue(own.any())
-        every = bench_of(made).prior
+        every = unknowns_of(made).prior
         self.assertLess(float(every[own].sum()), 0.2 * float(made.prior[own].sum()) + 1e-12)

@@ -247,7 +247,7 @@ class FaultModel:
         return {}
 
     @cached_property
-    def beside(self) -> dict[object, object]:
+    def beside(self) -> dict[str, object]:
         """What is computed from the model and kept with it."""
         return {}
 

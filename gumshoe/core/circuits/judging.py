@@ -14,7 +14,7 @@ from gumshoe.core.circuits.instruments import fit, over_phases, predicted, shows
 from gumshoe.core.circuits.loops import Floats, Ints
 from gumshoe.core.circuits.netlist import GROUND, Circuit, Instrument, Kind
 from gumshoe.core.circuits.probing import EXCLUDED, contradiction, expected, fits, weights_after
-from gumshoe.core.circuits.sitting import ProbeReading, bench_of, sitting
+from gumshoe.core.circuits.sitting import ProbeReading, sitting, unknowns_of
 from gumshoe.core.circuits.solver import METER_OHM, meter, solve
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.values import CheckOutcome
@@ -222,7 +222,7 @@ def pairs(model: FaultModel, readings: Sequence[ProbeReading], most: int = 3) ->
     The single faults that explain most readings are tried in pairs, each in a few of its sizes.
     """
     made = sitting(model, readings)
-    model = bench_of(model).at_supply(round(made.supply_v, 1))
+    model = unknowns_of(model).at_supply(round(made.supply_v, 1))
     score = np.full(len(model.faults), -np.inf)
     np.maximum.at(score, model.owner, np.log(made.fits).sum(axis=0))
     likely = [int(i) for i in np.argsort(-score, kind="stable") if model.faults[i].element][:SUSPECTED]

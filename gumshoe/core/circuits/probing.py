@@ -28,7 +28,7 @@ from gumshoe.core.circuits.instruments import (
 )
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import Instrument, Probe
-from gumshoe.core.circuits.sitting import ProbeReading, bench_of, sitting
+from gumshoe.core.circuits.sitting import ProbeReading, sitting, unknowns_of
 
 EXCLUDED = 0.002
 BINS = 48
@@ -84,9 +84,14 @@ def weights_after(model: FaultModel, readings: Sequence[ProbeReading]) -> Floats
 
 def expected(model: FaultModel, readings: Sequence[ProbeReading], probe: Probe) -> Floats:
     """What each variant would show at a probe, on the supply that the readings tell of."""
-    bench, made = bench_of(model), sitting(model, readings)
-    result: Floats = predicted(model, probe) + (made.supply_v - bench.nominal_v) * bench.by_supply(probe)
+    unknowns, made = unknowns_of(model), sitting(model, readings)
+    result: Floats = predicted(model, probe) + (made.supply_v - unknowns.nominal_v) * unknowns.by_supply(probe)
     return result
+
+
+def sound_range(model: FaultModel, readings: Sequence[ProbeReading], probe: Probe) -> tuple[float, float]:
+    """Lowest and highest that a sound circuit would show there, on that supply."""
+    return unknowns_of(model).sound_range(probe, sitting(model, readings).supply_v)
 
 
 def left(model: FaultModel, readings: Sequence[ProbeReading]) -> tuple[Left, ...]:

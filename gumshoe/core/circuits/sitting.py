@@ -43,10 +43,11 @@ UNSEEN, SEEN_FROM = 0.05, 0.5
 KNOWN_V = 0.4
 """The supply is known when its standard deviation is below this."""
 KEPT = 64
-"""So many sittings are kept with a model."""
+"""So many sittings are kept."""
 CELL = 0.4
 """Standard deviation of a size around the one solved, in steps between sizes: the ranges add up to an even one."""
 SUPPLY, PART, SIZE = range(3)
+UNKNOWNS = "unknowns"
 
 
 @dataclass(frozen=True)
@@ -66,7 +67,7 @@ class _Around:
     moves: Floats
 
 
-class Bench:
+class Unknowns:
     """A circuit with everything that can be wrong in it, and the same with another supply and other sound parts."""
 
     def __init__(self, model: FaultModel) -> None:
@@ -77,6 +78,17 @@ class Bench:
         self.places = PLACES if widest > WIDE else PLACES[1:4] if widest > 0.0 else (0.0,)
         self.kept = self.places if widest > WIDE else (0.0,)
         self._around: dict[Probe, _Around] = {}
+        self._sittings: dict[tuple[ProbeReading, ...], Sitting] = {}
+
+    def sitting(self, readings: Sequence[ProbeReading]) -> Sitting:
+        """What is left after some readings; the last ones are kept. Several threads may ask at once."""
+        key = tuple(readings)
+        found = self._sittings.get(key)
+        if found is None:
+            for old in list(self._sittings)[: max(len(self._sittings) - KEPT, 0)]:
+                self._sittings.pop(old, None)
+            found = self._sittings[key] = Sitting(self, key)
+        return found
 
     def around(self, probe: Probe) -> _Around:
         """What a probe shows, and how that moves; kept."""
@@ -92,10 +104,10 @@ class Bench:
         result: Floats = (predicted(self._other, probe) - predicted(self.model, probe)) / step
         return result
 
-    def sound_range(self, probe: Probe) -> tuple[float, float]:
-        """Lowest and highest that a sound circuit shows at a probe on the nominal supply, over what its parts may
-        have."""
-        shown = [float(predicted(other, probe)[0]) for other in self._parts]
+    def sound_range(self, probe: Probe, supply_v: float) -> tuple[float, float]:
+        """Lowest and highest that a sound circuit shows at a probe, over what its parts may have."""
+        moved = (supply_v - self.nominal_v) * float(self.by_supply(probe)[0])
+        shown = [float(predicted(other, probe)[0]) + moved for other in self._parts]
         return min(shown), max(shown)
 
     def at_supply(self, volts: float) -> FaultModel:
@@ -160,27 +172,27 @@ class Sitting:
     variant makes a reading, those before it being known. ``weights`` (variants): after all of them. ``supply_v``: what
     the supply must have been; the nominal one while no reading tells."""
 
-    def __init__(self, bench: Bench, readings: Sequence[ProbeReading]) -> None:
-        model = bench.model
-        variants, places = len(model.owner), len(bench.kept)
-        by_place = np.exp(-0.5 * np.square(bench.kept)) if places > 1 else np.ones(1)
-        supplies = [AT_REST_V, RUNNING_V] if bench.nominal_v else [(0.0, 1.0)]
-        shares = [1.0 - RUNNING, RUNNING] if bench.nominal_v else [1.0]
-        part, size = (np.tile(row, places) for row in bench.prior_moves)
+    def __init__(self, unknowns: Unknowns, readings: Sequence[ProbeReading]) -> None:
+        model = unknowns.model
+        variants, places = len(model.owner), len(unknowns.kept)
+        by_place = np.exp(-0.5 * np.square(unknowns.kept)) if places > 1 else np.ones(1)
+        supplies = [AT_REST_V, RUNNING_V] if unknowns.nominal_v else [(0.0, 1.0)]
+        shares = [1.0 - RUNNING, RUNNING] if unknowns.nominal_v else [1.0]
+        part, size = (np.tile(row, places) for row in unknowns.prior_moves)
         filters = []
         for volts, deviation in supplies:
-            filters.append(_Filter(volts - bench.nominal_v, deviation, part, size))
+            filters.append(_Filter(volts - unknowns.nominal_v, deviation, part, size))
         start = np.log(np.repeat(by_place / by_place.sum(), variants))
         logs = [np.log(share) + start for share in shares]
         fits, before = [], _by_variant(logs, variants)
         for reading in readings:
-            around = bench.around(reading.probe)
+            around = unknowns.around(reading.probe)
             logs = [log + one.takes(reading, around) for log, one in zip(logs, filters, strict=True)]
             now = _by_variant(logs, variants)
             fits.append(np.exp(now - before))
             before = now
         self.fits: Floats = np.array(fits).reshape(len(fits), variants)
-        log = np.log(bench.prior) + before
+        log = np.log(unknowns.prior) + before
         raised = np.exp(log - log.max())
         self.weights: Floats = raised / raised.sum()
         share_of = np.exp(np.array(logs) - before[None, np.tile(np.arange(variants), places)])
@@ -189,7 +201,7 @@ class Sitting:
         mean = float((share_of * offsets).sum())
         spread_v = np.array([one.spread[:, SUPPLY, SUPPLY] for one in filters]) + (offsets - mean) ** 2
         known = float((share_of * spread_v).sum()) < KNOWN_V**2
-        self.supply_v: float = bench.nominal_v + (mean if known else 0.0)
+        self.supply_v: float = unknowns.nominal_v + (mean if known else 0.0)
 
 
 class _Filter:
@@ -220,25 +232,18 @@ class _Filter:
         return result
 
 
-def bench_of(model: FaultModel) -> Bench:
-    """The bench of a model; kept with it."""
-    if "bench" not in model.beside:
-        model.beside["bench"] = Bench(model)
-    found = model.beside["bench"]
-    assert isinstance(found, Bench)
+def unknowns_of(model: FaultModel) -> Unknowns:
+    """The unknowns of a model; kept with it."""
+    if UNKNOWNS not in model.beside:
+        model.beside[UNKNOWNS] = Unknowns(model)
+    found = model.beside[UNKNOWNS]
+    assert isinstance(found, Unknowns)
     return found
 
 
 def sitting(model: FaultModel, readings: Sequence[ProbeReading]) -> Sitting:
-    """The readings of a sitting at a circuit; kept with the model."""
-    key, bench = tuple(readings), bench_of(model)
-    if key not in model.beside:
-        for old in list(model.beside)[1 : max(len(model.beside) - KEPT, 1)]:
-            del model.beside[old]  # the first is the bench
-        model.beside[key] = Sitting(bench, key)
-    found = model.beside[key]
-    assert isinstance(found, Sitting)
-    return found
+    """The readings of a sitting at a circuit."""
+    return unknowns_of(model).sitting(readings)
 
 
 def sound_of(item: Element) -> float:
@@ -260,17 +265,11 @@ def _supplied(circuit: Circuit, volts: float) -> Circuit:
 
 
 def _with_parts(model: FaultModel, place: float) -> FaultModel:
-    elements = tuple(
-        replace(item, ohm=item.ohm * float(np.exp(place * sound_of(item))), off_ohm=_off(item, place))
-        if sound_of(item)
-        else item
-        for item in model.circuit.elements
-    )
-    return FaultModel(replace(model.circuit, elements=elements), model.faults)
-
-
-def _off(item: Element, place: float) -> float:
-    return item.off_ohm * float(np.exp(place * sound_of(item)))
+    elements = []
+    for item in model.circuit.elements:
+        times = float(np.exp(place * sound_of(item)))
+        elements.append(replace(item, ohm=item.ohm * times, off_ohm=item.off_ohm * times))
+    return FaultModel(replace(model.circuit, elements=tuple(elements)), model.faults)
 
 
 def _steps_of(fault: Fault) -> list[tuple[float, float, int, int]]:

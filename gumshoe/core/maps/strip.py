@@ -14,6 +14,8 @@ ROW, TOP = 30.0, 26.0
 MOST_ROWS = 9
 LEAST_MARK = 8.0
 OHM_FROM = 0.1
+WORTH_A_RANGE = 0.05
+"""What sound parts make of a reading is told as a range from this share on."""
 
 
 @dataclass(frozen=True)
@@ -42,10 +44,14 @@ class Strip:
     more: int
 
 
-def strip(probe: Probe, good: float, shows: tuple[Shows, ...]) -> Strip:
-    """Lay the readings out. Faults with the same mark share a row."""
+def strip(probe: Probe, good: float, shows: tuple[Shows, ...], sound: tuple[float, float] | None = None) -> Strip:
+    """Lay the readings out. Faults with the same mark share a row. ``sound``: the range in which sound parts read,
+    told where it is worth telling."""
     words = SHINES.get(probe.instrument)
-    values = [good, *(v for row in shows for v in (row.lowest, row.highest))]
+    lowest, highest = sound or (good, good)
+    if not probe.instrument.measures or highest - lowest <= WORTH_A_RANGE * abs(highest):
+        lowest = highest = good
+    values = [lowest, highest, *(v for row in shows for v in (row.lowest, row.highest))]
     if probe.instrument is Instrument.OHM:
         low, high = math.log10(OHM_FROM), math.log10(MOST_OHM)
     elif words:
@@ -85,7 +91,7 @@ def strip(probe: Probe, good: float, shows: tuple[Shows, ...]) -> Strip:
         TOP + ROW * max(len(shown), 1) + 8.0,
         tuple((place(value), text) for value, text in _ticks(probe, low, high)),
         place(good),
-        value_words(probe, good),
+        between(probe, lowest, highest),
         tuple(shown),
         len(rows) - len(shown),
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from gumshoe.core.car import Shown
@@ -10,8 +10,15 @@ from gumshoe.core.circuits import Circuit, groups
 from gumshoe.core.circuits.checks import checked
 from gumshoe.core.circuits.instruments import SHINES, words_of
 from gumshoe.core.circuits.judging import Conclusion, Pair, advice_on, conclusion, loading, pairs, struck
-from gumshoe.core.circuits.probing import Proposal, contradiction, expected, propose, shown_at, weights_after
-from gumshoe.core.circuits.sitting import bench_of
+from gumshoe.core.circuits.probing import (
+    Proposal,
+    contradiction,
+    expected,
+    propose,
+    shown_at,
+    sound_range,
+    weights_after,
+)
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.knowledge.renamed import names_of
 from gumshoe.core.maps.strip import Strip, between, strip, value_words
@@ -24,8 +31,6 @@ from gumshoe.web.kit.pages import Page
 from gumshoe.web.vehicles.cars import car_of
 
 SHOWN_GROUPS, SHOWN_PROBES = 6, 3
-WORTH_A_RANGE = 0.05
-"""What sound parts make of a reading is told as a range from this share on."""
 
 
 @dataclass(frozen=True)
@@ -90,10 +95,8 @@ def page_of(case: Case, name: str, stand: Stand, *, trouble: str = "", typed: st
         checked(made, stand.probe)
         values = expected(made, readings, stand.probe)
         weights = weights_after(made, readings)
-        at_probe = strip(stand.probe, float(values[0]), shown_at(made, weights, values))
-        lowest, highest = bench_of(made).sound_range(stand.probe)
-        if stand.probe.instrument.measures and highest - lowest > WORTH_A_RANGE * abs(highest):
-            at_probe = replace(at_probe, good=between(stand.probe, lowest, highest))
+        sound = sound_range(made, readings, stand.probe)
+        at_probe = strip(stand.probe, float(values[0]), shown_at(made, weights, values), sound)
         finding = car_of(case.vehicle).measure(circuit, stand.probe)
     except GumshoeError as error:
         refused = f"{error.what} Try: {'; '.join(error.remedies)}." if error.remedies else error.what
