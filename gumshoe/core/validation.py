@@ -32,6 +32,7 @@ from gumshoe.core.knowledge import (
 )
 from gumshoe.core.knowledge.code_index import standard_index
 from gumshoe.core.knowledge.component_rows import WIRING_FIELDS, ComponentsFile
+from gumshoe.core.knowledge.places import fill
 from gumshoe.core.knowledge.proof_rows import CircumstancesFile, SegmentsFile
 from gumshoe.core.knowledge.references import Location, named
 from gumshoe.core.knowledge.tables import line_of, load_table, read_table
@@ -255,10 +256,7 @@ def _broken(value: Any, at: Location) -> Iterator[tuple[Location, str]]:
 def _is_code(reference: str) -> bool:
     filled = [reference]
     if "{" in reference:
-        filled = [
-            reference.replace("{b}", str(n)).replace("{n}", str(n)).replace("{L}", "AB"[n - 1]).replace("{m}", str(n))
-            for n in (1, 2)
-        ]
+        filled = [fill(reference, {"b": n, "n": n, "m": n, "L": "AB"[n - 1], "P": "AB"[n - 1]}) for n in (1, 2)]
     try:
         return all(standard_index().numbers(name, 2) or name.startswith("*: ") for name in filled)
     except DataError:

@@ -285,6 +285,8 @@ POINTS: dict[str, Finder] = {
     "coil_swap": _coil_swap,
     "injector_balance": _balance,
     "throttle_plate": _plate,
+    "ignition_leads": always("The leads are sound, no sparks to be seen."),
+    "distributor_cap": always("Cap and rotor are clean and dry."),
     "coil_trigger": _spark,
     "spark_tester": _spark,
     "plug_swap": _plug_swap,

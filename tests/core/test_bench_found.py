@@ -14,6 +14,7 @@ from gumshoe.core.planning import Costs, propose, standing
 from gumshoe.core.planning.next_action import Act, NextAction, next_action
 from gumshoe.core.planning.strategies import outlooks
 from gumshoe.core.powertrain.description import Ignition, Numbering, Powertrain
+from gumshoe.core.powertrain.misfires import mask_of
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.work.offers import itself_at_fault, parts_shown, repair_of
 
@@ -126,20 +127,19 @@ class BetweenTwo(unittest.TestCase):
 
     def test_a_gasket_between_companions_is_a_suspect(self) -> None:
         four = expand(Powertrain())
-        table = four.faults["head_gasket_2"].graded["misfire"]
-        self.assertEqual(max(table, key=table.__getitem__), "companions_2")
-        first = four.faults["head_gasket_1"].graded["misfire"]
-        self.assertEqual(max(first, key=first.__getitem__), "neighbours_1")
+        for name, pair in (("head_gasket_2", (2, 3)), ("head_gasket_1", (1, 2))):
+            law = four.faults[name].misfire
+            self.assertEqual(max(law, key=law.__getitem__), mask_of(pair))
         crossed = expand(Powertrain(layout="V", firing_order=(1, 3, 2, 4), numbering=Numbering.ALTERNATING))  # type: ignore[arg-type]
-        for name in ("head_gasket_1", "head_gasket_2"):  # 1 and 3 in one bank are no companions there
-            table = crossed.faults[name].graded["misfire"]
-            self.assertTrue(max(table, key=table.__getitem__).startswith("neighbours"), name)
+        for name, pair in (("head_gasket_1", (1, 3)), ("head_gasket_2", (2, 4))):  # each a bank there
+            law = crossed.faults[name].misfire
+            self.assertEqual(max(law, key=law.__getitem__), mask_of(pair))
 
     def test_a_swap_that_moved_nothing_acquits_the_coil_and_nobody_else(self) -> None:
         table = expand(Powertrain(ignition=Ignition.WASTED_SPARK)).tests["coil_swap"].given
         for fault in ("head_gasket_2", "plug_bad_2", "injector_circuit_open_2"):
             self.assertGreater(table[fault]["stayed"], 0.8, fault)
-        worn = next(name for name in table if name.startswith("worn_pair_coil"))
+        worn = next(name for name in table if name.startswith("pair_coil_breakdown"))
         self.assertGreater(table[worn]["moved"], 0.8)
 
 

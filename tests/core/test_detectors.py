@@ -149,7 +149,7 @@ class StandIns(unittest.TestCase):
         self.assertEqual(row.cylinders, (3,))
         case = OnRecord(misfires=((row.cylinders, "drive", "1"),))
         (clue,) = (clue for clue in extract(case, known) if clue.variable == "misfire")
-        self.assertEqual((clue.value, clue.source), ("cylinder_3", "drive"))
+        self.assertEqual((clue.value, clue.source), ("cylinder 3", "drive"))
         top = assess(known, extract(case, known)).suspects[:3]
         self.assertTrue(all(item.id.endswith("_3") for item in top), [item.id for item in top])
         clean = OnRecord(misfires=(((), "drive", "1"),))

@@ -91,16 +91,16 @@ class Positions(unittest.TestCase):
         four, v6 = describe({}), describe({"layout": "V", "cylinders": 6, "numbering": "alternating"})
         for engine, cylinders, name in (
             (four, (), "none"),
-            (four, (3,), "cylinder_3"),
-            (four, (1, 4), "companions_1"),
-            (four, (1, 2), "neighbours_1"),
-            (four, (1, 2, 3, 4), "random"),
-            (v6, (1, 5), "bank_1"),
-            (v6, (2, 4, 6), "bank_2"),
-            (v6, (1, 3), "neighbours_1"),
-            (v6, (1, 2, 3), "random"),
+            (four, (3,), "cylinder 3"),
+            (four, (1, 4), "companions 1 and 4, half a cycle apart"),
+            (four, (1, 2), "neighbours 1 and 2"),
+            (four, (1, 2, 3, 4), "all cylinders"),
+            (v6, (1, 5), "several cylinders of bank 1"),
+            (v6, (2, 4, 6), "the whole of bank 2"),
+            (v6, (1, 3), "neighbours 1 and 3"),
+            (v6, (1, 2, 3), "cylinders 1, 2 and 3"),
         ):
-            self.assertEqual(pattern_of(engine, cylinders).id, name, cylinders)
+            self.assertEqual(pattern_of(engine, cylinders).words, name, cylinders)
 
     @settings(max_examples=60, deadline=None)
     @given(powertrains())

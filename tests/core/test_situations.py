@@ -21,7 +21,7 @@ from gumshoe.core.obd.results import MonitorResult
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.obd.status import Monitor, MonitorStatus
 from gumshoe.core.powertrain.description import Powertrain, usual
-from gumshoe.core.powertrain.positions import Pattern
+from gumshoe.core.powertrain.positions import NO_MISFIRE, PatternKind
 from gumshoe.core.suspects.story import story
 
 POWERTRAIN = TypeAdapter(Powertrain)
@@ -118,7 +118,7 @@ class Misfires(Situation):
         )
         found = assess_file(case({}, scans=(scan(engine),)))
         reading = read_misfire(engine, found.knowledge)
-        self.assertEqual((reading.pattern.id, reading.cylinders), ("cylinder_4", (4,)))
+        self.assertEqual((reading.pattern.kind, reading.cylinders), (PatternKind.ONE, (4,)))
         top = found.assessment.suspects[0].row
         self.assertTrue(top.component.endswith("_4"), top.component)
 
@@ -139,7 +139,7 @@ class Misfires(Situation):
         )
         found = assess_file(case(V6, scans=(scan(engine),)))
         reading = read_misfire(engine, found.knowledge)
-        self.assertEqual(reading.pattern.id, "bank_1")
+        self.assertEqual(reading.pattern.kind, PatternKind.BANK)
         self.assertEqual(found.assessment.suspects[0].id, "shared_ground_coils")
         self.assertIn("ground_coils", [item.id for item in found.read.shared])
         self.assertIn("verify spark by hand", shared_bank_warning(reading, found.knowledge.powertrain))
@@ -296,7 +296,7 @@ class MisfireShares(unittest.TestCase):
 
     def reading(self, **last: int) -> MisfireReading:
         counts = {int(name[1:]): count for name, count in last.items()}
-        return MisfireReading(counts, {}, (), Pattern("none", "none"), True)
+        return MisfireReading(counts, {}, (), NO_MISFIRE, True)
 
     def test_a_dead_cylinder_misses_all_its_firings_and_a_quarter_of_a_four(self) -> None:
         share = misfire_share(self.reading(c1=0, c2=100, c3=0, c4=0), 200.0, 4)

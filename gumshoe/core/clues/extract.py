@@ -6,20 +6,22 @@ with an ``evidence`` name are read together with the counters as one graded clue
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 
 from gumshoe.core.clues.known import KnownCause, explained_by
 from gumshoe.core.clues.misfire import read_misfire
+from gumshoe.core.clues.misfire_seen import MisfireSeen
 from gumshoe.core.clues.model import Clue, ClueKind, Presence
 from gumshoe.core.codes import POWERTRAIN, CodeState, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.effects import LOST
 from gumshoe.core.knowledge.rows import Specification, VariableRow
-from gumshoe.core.knowledge.values import Origin
+from gumshoe.core.knowledge.values import MISFIRE, Origin
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot
-from gumshoe.core.powertrain.positions import pattern_of
+from gumshoe.core.powertrain.misfires import Spread
+from gumshoe.core.powertrain.positions import Pattern, PatternKind, pattern_of
 from gumshoe.core.signals.regions import RUNS_RPM, Region, classify
 from gumshoe.core.signals.trims import RegionTrim
 
@@ -199,12 +201,12 @@ def _telling_absence(present: set[str], evidence: OnRecord, knowledge: Knowledge
     """Codes whose absence can tell: those that a suspect behind a present code or symptom would raise as well."""
     said = set(evidence.symptoms)
     nothing_said = not present and not said
-    misfires = any(code in knowledge.codes and knowledge.codes[code].evidence == "misfire" for code in present)
+    misfires = any(code in knowledge.codes and knowledge.codes[code].evidence == MISFIRE for code in present)
     worth: dict[str, float] = {}
     for row in knowledge.faults.values():
         shown = max((row.codes.get(code, 0.0) for code in present), default=0.0)
-        if misfires and "misfire" in row.graded:
-            shown = max(shown, 1.0 - row.graded["misfire"].get("none", 1.0))
+        if misfires:
+            shown = max(shown, row.misfires)
         if row.origin is Origin.TABLE:
             shown = max([shown, *(row.symptoms.get(name, 0.0) for name in said)])
             shown = 1.0 if nothing_said else shown
@@ -259,46 +261,52 @@ def frame_region(frame: FreezeFrame) -> str:
 
 
 def _misfire(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
-    """The misfire pattern: what was found by hand, beside it that of the scan where it has codes or counts, else that
-    of the newest recording."""
-    told = list(_misfire_of_the_scan(evidence, knowledge))
-    variable = knowledge.variables.get("misfire")
-    if evidence.by_hand and variable is not None:
+    """What misfires: what was found by hand, beside it what the scan shows where it has codes or counts, else what the
+    newest recording does."""
+    variable = knowledge.variables.get(MISFIRE)
+    if variable is None:
+        return
+    engine = knowledge.powertrain
+
+    def clue(pattern: Pattern, words: str, seen: MisfireSeen, source: str, at: str, weight: float = 1.0) -> Clue:
+        value = pattern.words if pattern.kind is not PatternKind.NONE else Spread.NONE.value
+        return Clue(ClueKind.GRADED, MISFIRE, value, words, variable.family, source, at, weight, seen=seen)
+
+    told = list(_misfire_of_the_scan(evidence, knowledge, clue))
+    if evidence.by_hand:
         cylinders, how, source, at = evidence.by_hand[-1]
-        pattern = pattern_of(knowledge.powertrain, cylinders)
-        if pattern.id in {item.id for item in variable.bins}:
-            words = f"Found by hand{f' ({how})' if how else ''}: {pattern.words}"
-            yield Clue(ClueKind.GRADED, "misfire", pattern.id, words, variable.family, source, at)
-    if evidence.misfires and variable is not None:
+        pattern = pattern_of(engine, cylinders)
+        words = f"Found by hand{f' ({how})' if how else ''}: {pattern.words}"
+        seen = MisfireSeen(engine.cylinders, engine.firing_order, by_hand=tuple(sorted(set(cylinders))))
+        yield clue(pattern, words, seen, source, at)
+    if evidence.misfires:
         cylinders, source, at = evidence.misfires[-1]
-        pattern = pattern_of(knowledge.powertrain, cylinders)
-        more = not told or (told[0].value == "none" and cylinders)
-        if more and pattern.id in {item.id for item in variable.bins}:
+        pattern = pattern_of(engine, cylinders)
+        if not told or (told[0].value == Spread.NONE and cylinders):
             words = f"Misfires counted in a recording: {pattern.words}"
-            weight = RECORDED_WEIGHT if cylinders else RECORDED_CLEAN_WEIGHT
-            yield Clue(ClueKind.GRADED, "misfire", pattern.id, words, variable.family, source, at, weight)
+            seen = MisfireSeen(engine.cylinders, engine.firing_order, recorded=tuple(sorted(set(cylinders))))
+            yield clue(pattern, words, seen, source, at, RECORDED_WEIGHT if cylinders else RECORDED_CLEAN_WEIGHT)
             return
     yield from told
 
 
-def _misfire_of_the_scan(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
-    module, variable = evidence.module, knowledge.variables.get("misfire")
-    if module is None or variable is None:
+def _misfire_of_the_scan(evidence: OnRecord, knowledge: Knowledge, clue: Callable[..., Clue]) -> Iterator[Clue]:
+    module = evidence.module
+    if module is None:
         return
-    seen = read_misfire(module, knowledge)
-    listed = "/".join(str(counts) for counts in seen.last.values()) or "no counters"
-    words = f"Misfire: {seen.pattern.words}"
-    if seen.codes:
-        weight = 1.0 if set(module.with_state(CodeState.CONFIRMED)) & set(seen.codes) else PENDING_WEIGHT
-        words += f" ({', '.join(seen.codes)}; counts {listed})"
-    elif seen.pattern.id != "none":
-        weight, words = 0.5, f"Misfire counts without a code: {seen.pattern.words} ({listed})"
-    elif _completed(module, "misfire"):
+    found = read_misfire(module, knowledge)
+    listed = "/".join(str(counts) for counts in found.last.values()) or "no counters"
+    words = f"Misfire: {found.pattern.words}"
+    if found.codes:
+        weight = 1.0 if set(module.with_state(CodeState.CONFIRMED)) & set(found.codes) else PENDING_WEIGHT
+        words += f" ({', '.join(found.codes)}; counts {listed})"
+    elif found.pattern.kind is not PatternKind.NONE:
+        weight, words = 0.5, f"Misfire counts without a code: {found.pattern.words} ({listed})"
+    elif _completed(module, MISFIRE):
         weight, words = 1.0, f"No misfire code, monitor has run (counts {listed})"
     else:
         return
-    if seen.pattern.id in {item.id for item in variable.bins}:
-        yield Clue(ClueKind.GRADED, "misfire", seen.pattern.id, words, variable.family, *evidence.scan_source, weight)
+    yield clue(found.pattern, words, found.seen(knowledge.powertrain), *evidence.scan_source, weight)
 
 
 def _supply(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:

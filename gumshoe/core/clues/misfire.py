@@ -10,18 +10,31 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from gumshoe.core.clues.misfire_seen import MisfireSeen
 from gumshoe.core.codes import CodeState, misfiring_cylinder
 from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.values import MISFIRE
 from gumshoe.core.obd.snapshot import ModuleSnapshot
 from gumshoe.core.powertrain.description import Powertrain
-from gumshoe.core.powertrain.positions import Pattern, bank_members, bank_of, pattern_of
+from gumshoe.core.powertrain.positions import (
+    NO_MISFIRE,
+    UNNAMED,
+    Pattern,
+    PatternKind,
+    bank_members,
+    bank_of,
+    pattern_of,
+)
 
 ENOUGH_COUNTS = 100
 """Counts of one drive cycle from which the counters name cylinders (common practice)."""
 FEW_COUNTS = 20
-"""… and where a misfire code stands beside them: it says itself that there were enough."""
+"""… and where a misfire code stands beside them, which says itself that there were enough, or ONE_STANDS_OUT."""
+ONE_STANDS_OUT = 0.8
+"""A cylinder with this part of all counts is named by few of them."""
 STANDS_OUT = 0.35
 """A cylinder is called misfiring from this part of the worst one's count on (common practice)."""
+SEVERAL = "P0300"
 FIRST_CYLINDER = 0xA1
 LAST_TEST, AVERAGE_TEST = 0x0C, 0x0B
 CATALYST_DANGER_PCT = 10.0
@@ -44,7 +57,7 @@ class MisfireReading:
     @property
     def cylinders(self) -> tuple[int, ...]:
         """Cylinders that the counters blame."""
-        return blamed(self.last)
+        return blamed(self.last, FEW_COUNTS if self.codes else ENOUGH_COUNTS)
 
     @property
     def misfiring(self) -> tuple[int, ...]:
@@ -54,6 +67,16 @@ class MisfireReading:
     @property
     def total(self) -> int:
         return sum(self.last.values())
+
+    def seen(self, powertrain: Powertrain) -> MisfireSeen:
+        """All that was seen, for the suspects."""
+        return MisfireSeen(
+            powertrain.cylinders,
+            powertrain.firing_order,
+            counts=tuple(self.last.get(n, 0) for n in range(1, powertrain.cylinders + 1)) if self.total else None,
+            named=tuple(sorted(cylinders_named(self.codes))),
+            several=SEVERAL in self.codes,
+        )
 
 
 def cylinders_named(codes: Iterable[str]) -> list[int]:
@@ -71,10 +94,11 @@ def misfire_counts(module: ModuleSnapshot, test: int = LAST_TEST) -> dict[int, i
 
 
 def blamed(counts: dict[int, int], least: int = ENOUGH_COUNTS) -> tuple[int, ...]:
-    """Cylinders whose count stands out; none while there are no more than ``least`` counts in all."""
-    if sum(counts.values()) <= least:
+    """Cylinders whose count stands out; none while there are no more than ``least`` counts in all, but for one cylinder
+    that has nearly all of them."""
+    total, worst = sum(counts.values()), max(counts.values(), default=0)
+    if total <= (FEW_COUNTS if worst >= ONE_STANDS_OUT * total else least):
         return ()
-    worst = max(counts.values())
     return tuple(sorted(n for n, count in counts.items() if count >= STANDS_OUT * worst))
 
 
@@ -84,16 +108,16 @@ def read_misfire(module: ModuleSnapshot, knowledge: Knowledge) -> MisfireReading
     last, average = misfire_counts(module), misfire_counts(module, AVERAGE_TEST)
     held = {item.code for item in module.codes if item.state not in (CodeState.PERMANENT, CodeState.HISTORY)}
     codes = tuple(
-        sorted(code for code in held if code in knowledge.codes and knowledge.codes[code].evidence == "misfire")
+        sorted(code for code in held if code in knowledge.codes and knowledge.codes[code].evidence == MISFIRE)
     )
     cylinders = blamed(last, FEW_COUNTS if codes else ENOUGH_COUNTS)
     named = cylinders_named(codes)
     if cylinders:
         pattern = pattern_of(powertrain, cylinders)
-    elif len(named) == 1 or (named and "P0300" not in codes):
+    elif len(named) == 1 or (named and SEVERAL not in codes):
         pattern = pattern_of(powertrain, named)
     else:
-        pattern = Pattern("random", "several cylinders") if codes else Pattern("none", "none")
+        pattern = UNNAMED if codes else NO_MISFIRE
     return MisfireReading(last, average, codes, pattern, bool(cylinders))
 
 
@@ -126,24 +150,32 @@ def misfire_share(reading: MisfireReading, revolutions: float, cylinders: int) -
 
 
 _ADVICE = {
-    "cylinder": (
+    PatternKind.ONE: (
         "Cheap and reversible first: swap the coil, then the plug, with a good neighbour and see whether the count "
         "follows; then injector and compression of that cylinder."
     ),
-    "companions": "They share one coil, or half a cycle: that coil first, then what both have in common.",
-    "neighbours": "Two neighbours: head gasket. Compression and leak-down of both before anything is bought.",
-    "bank": (
+    PatternKind.COMPANIONS: "They share one coil, or half a cycle: that coil first, then what both have in common.",
+    PatternKind.NEIGHBOURS: (
+        "Two neighbours: the head gasket between them, or each for itself. Compression and leak-down of both before "
+        "anything is bought."
+    ),
+    PatternKind.BANK: (
         "That bank's coil feed and ground, its cam timing, its exhaust. Counters may blame only some of a bank's "
         "cylinders: verify spark by hand on the neighbours."
     ),
-    "random": "What all cylinders share: fuel pressure, air leak, timing, crank signal, ignition feed, bad fuel.",
-    "none": "The counters blame nobody. If it shakes all the same, look at mounts, mixture and a hand balance.",
+    PatternKind.SEVERAL: (
+        "What these cylinders share: coil feed or ground, leads, plugs of one age; where all do: fuel pressure, air "
+        "leak, timing, crank signal, bad fuel."
+    ),
+    PatternKind.NONE: (
+        "The counters blame nobody. If it shakes all the same, look at mounts, mixture and a hand balance."
+    ),
 }
 
 
 def pattern_advice(pattern: Pattern) -> str:
     """What the pattern points to (common practice, trade.md 3)."""
-    return _ADVICE[pattern.id.split("_")[0]]
+    return _ADVICE[pattern.kind]
 
 
 def shared_bank_warning(reading: MisfireReading, powertrain: Powertrain) -> str:

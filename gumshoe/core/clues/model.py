@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from gumshoe.core.clues.misfire_seen import MisfireSeen
+
 
 class ClueKind(StrEnum):
     """How a clue's likelihood is found."""
@@ -27,7 +29,8 @@ class Presence(StrEnum):
 class Clue:
     """``variable`` names a code, symptom, graded variable, test or repair; ``value`` its bin, outcome, ``present``,
     ``absent`` or ``failed``. ``weight`` tempers the log-likelihood (1 whole, 0 nothing). ``explained``: chance that a
-    cause already known (work done, a flat battery) sets it by itself; ``explained_by`` says which."""
+    cause already known (work done, a flat battery) sets it by itself; ``explained_by`` says which. ``seen``: of a
+    misfire, all that was seen of it."""
 
     kind: ClueKind
     variable: str
@@ -40,6 +43,7 @@ class Clue:
     explained: float = 0.0
     explained_by: str = ""
     doubtful: bool = False
+    seen: MisfireSeen | None = None
 
     @property
     def id(self) -> str:

@@ -17,7 +17,9 @@ from gumshoe.core.knowledge.parts import GENERIC, Component, Local, components, 
 from gumshoe.core.knowledge.places import Place, Places, distribution_at, filled_row, graded_at, rows_at, variable_at
 from gumshoe.core.knowledge.rows import CodeRow, FaultRow, RepairRow, VariableRow
 from gumshoe.core.knowledge.shipped import FOLDER, Tables, monitor_needs, plain_monitors, tables
+from gumshoe.core.knowledge.values import MISFIRE
 from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.misfires import law_of
 
 __all__ = ["FOLDER", "Knowledge", "Tables", "expand", "monitor_needs", "plain_monitors", "tables"]
 MOST_EXPANDED = 64
@@ -102,7 +104,9 @@ def _suspect(
     if row.mode and row.component in parts:
         codes = raised_by(parts[row.component], row.mode) | codes
     echoes = {number: why for name, why in row.echo.items() for number in echoed(name, index, banks)}
-    return replace(row, graded=graded_at(template, variables, place, places), codes=codes, echoes=echoes)
+    law = law_of(template.graded.get(MISFIRE, {}), places.powertrain, row.cylinders, row.bank)
+    graded = graded_at(template, variables, place, places)
+    return replace(row, graded=graded, codes=codes, echoes=echoes, misfire=law)
 
 
 def _generate(

@@ -47,7 +47,7 @@ def _with_effects(row: FaultRow, raised: Iterable[tuple[EffectRow, Mapping[str, 
 
 
 def _share_of_misfire(row: FaultRow, _index: CodeIndex, _of: tuple[str, ...]) -> float:
-    return 1.0 - row.graded["misfire"].get("none", 1.0) if "misfire" in row.graded else 0.0
+    return row.misfires
 
 
 def _signal_chance(row: FaultRow, index: CodeIndex, _of: tuple[str, ...]) -> float:

@@ -18,7 +18,9 @@ from gumshoe.core.knowledge.rows import (
     TestRow,
     VariableRow,
 )
+from gumshoe.core.knowledge.values import MISFIRE
 from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.misfires import Law, law_of
 
 
 @dataclass(frozen=True)
@@ -65,6 +67,11 @@ class Knowledge:
     def by_symptom(self) -> dict[str, dict[str, float]]:
         """For each symptom, the suspects that show it and their chance."""
         return _turned({name: row.symptoms for name, row in self.faults.items()})
+
+    @cached_property
+    def misfires_unclaimed(self) -> Law:
+        """How often which cylinders misfire for a reason that no suspect stands for."""
+        return law_of(self.variables[MISFIRE].normal, self.powertrain)
 
     @cached_property
     def _parts_by_code(self) -> dict[str, tuple[str, ...]]:

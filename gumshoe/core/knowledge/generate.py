@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import pairwise
 
 from gumshoe.core.knowledge.component_rows import CheckRow, CircuitRow, ModeRow
 from gumshoe.core.knowledge.parts import (
@@ -21,14 +20,19 @@ from gumshoe.core.knowledge.parts import (
     shared_points,
 )
 from gumshoe.core.knowledge.rows import FaultRow, OutcomeRow, ReadingRow, RepairRow, TestRow
-from gumshoe.core.knowledge.values import CheckOutcome, Distribution, FailureMode, Origin
+from gumshoe.core.knowledge.values import MISFIRE, CheckOutcome, Distribution, FailureMode, Origin
 from gumshoe.core.powertrain.description import Powertrain
-from gumshoe.core.powertrain.positions import bank_members, pattern_of
+from gumshoe.core.powertrain.misfires import WANDERS, Spread, law_of, mask_of, some_of
+from gumshoe.core.powertrain.positions import bank_members
 
 DEAD = (FailureMode.OPEN, FailureMode.SHORT_GROUND, FailureMode.SHORT_FEED)
 LOOSE_SHARE = 0.6
 """How much of a dead circuit's misfire a loose contact still causes (common practice)."""
 MIN_MENDING_MINUTES = 18
+DEAD_UNSEEN, DEAD_WANDERS = 0.06, 0.10
+ALL_OF_POINT, BANK_OF_POINT, SOME_OF_POINT, ONE_OF_POINT = 0.43, 0.25, 0.20, 0.12
+"""How a shared feed or ground of cylinders shows itself: not at all, wandering; and how the rest divides (common
+practice)."""
 MODE_OUTCOMES = {
     FailureMode.OPEN: CheckOutcome.OPEN,
     FailureMode.SHORT_GROUND: CheckOutcome.SHORT_GROUND,
@@ -74,7 +78,7 @@ def generated(powertrain: Powertrain, local: Local) -> Iterator[Generated]:
         circuit = circuit_of(component)
         for mode in components_file().mode if circuit else ():
             if circuit and mode.id not in component.row.written and circuit.kinds(mode.id):
-                yield _of_mode(component, circuit, mode)
+                yield _of_mode(component, circuit, mode, powertrain)
     for point in shared_points(powertrain, local):
         if point.row is None or not point.row.fault:
             yield _of_point(point, powertrain, local)
@@ -103,13 +107,13 @@ def _raised(component: Component, kinds: dict[str, float]) -> dict[str, float]:
     return {number: kinds[kind] for number, kind in component.codes if kind in kinds}
 
 
-def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow) -> Generated:
+def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow, powertrain: Powertrain) -> Generated:
     row = component.row
     graded: dict[str, Distribution] = {}
     if row.misfire and component.cylinders and mode.id is not FailureMode.WORN:
         share = row.misfire * (1.0 if mode.id in DEAD else LOOSE_SHARE)
-        stem = "companions" if len(component.cylinders) == 2 else "cylinder"
-        graded["misfire"] = {"none": 1.0 - share, f"{stem}_{component.cylinders[0]}": share}
+        spread = Spread.PAIR if len(component.cylinders) == 2 else Spread.CYLINDER
+        graded[MISFIRE] = {Spread.NONE: 1.0 - share, spread: share}
     repair = _repair(component, mode)
     fault = FaultRow(
         id=f"{mode.id}_{component.id}",
@@ -129,6 +133,7 @@ def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow) -> Genera
         template=f"{mode.id}_{component.id}",
         bank=component.bank,
         cylinders=component.cylinders,
+        misfire=law_of(graded.get(MISFIRE, {}), powertrain, component.cylinders),
     )
     return Generated(fault, repair)
 
@@ -176,6 +181,9 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
         wiring=True,
         template=f"mend_{point.id}",
     )
+    law = _point_misfire(point, powertrain)
+    shown: Distribution = {Spread.NONE: DEAD_UNSEEN, Spread.SOME: 1.0 - DEAD_UNSEEN}
+    graded: dict[str, Distribution] = {MISFIRE: shown} if law else {}
     fault = FaultRow(
         id=f"shared_{point.id}",
         words=point.words,
@@ -187,7 +195,8 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
         why=work.why,
         codes=codes,
         symptoms=symptoms,
-        graded=_point_misfire(point, powertrain),
+        graded=graded,
+        misfire=law,
         members=tuple(member.id for member in point.members),
         origin=Origin.POINT,
         ageing=work.ageing,
@@ -196,23 +205,24 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
     return Generated(fault, repair)
 
 
-def _point_misfire(point: SharedPoint, powertrain: Powertrain) -> dict[str, Distribution]:
-    """Everything on a dead feed or ground misfires; the counters may blame only some of it (common practice)."""
+def _point_misfire(point: SharedPoint, powertrain: Powertrain) -> dict[int, float]:
+    """How a dead or weak feed or ground makes its cylinders misfire: all of them, or those it starves first. On engines
+    with two banks often those of one bank: a splice or a terminal lies between (common practice)."""
     cylinders = sorted({n for member in point.members if member.row.misfire for n in member.cylinders})
     if not cylinders or point.field == "plug":
         return {}
-    whole = pattern_of(powertrain, cylinders).id
-    shares = {"none": 0.06, "random": 0.12}
-    shares[whole] = shares.get(whole, 0.0) + 0.50
-    for bank in range(1, powertrain.banks + 1):
-        row = [n for n in bank_members(powertrain, bank) if n in cylinders]
-        pairs = [pattern_of(powertrain, pair).id for pair in pairwise(row)]
-        for name in pairs:
-            shares[name] = shares.get(name, 0.0) + 0.20 / (len(pairs) * powertrain.banks)
-        for n in row:
-            shares[f"cylinder_{n}"] = shares.get(f"cylinder_{n}", 0.0) + 0.12 / len(cylinders)
-    total = sum(shares.values())
-    return {"misfire": {name: share / total for name, share in shares.items()}}
+    found = {0: DEAD_UNSEEN, WANDERS: DEAD_WANDERS}
+    sets: dict[int, float] = {mask_of(cylinders): ALL_OF_POINT}
+    banks = [[n for n in bank_members(powertrain, b) if n in cylinders] for b in range(1, powertrain.banks + 1)]
+    for row in (item for item in banks if item):
+        sets[mask_of(row)] = sets.get(mask_of(row), 0.0) + BANK_OF_POINT / len(banks)
+    parts = some_of(cylinders)
+    for part in parts:
+        sets[mask_of(part)] = sets.get(mask_of(part), 0.0) + SOME_OF_POINT / len(parts)
+    for n in cylinders:
+        sets[mask_of([n])] = sets.get(mask_of([n]), 0.0) + ONE_OF_POINT / len(cylinders)
+    whole = sum(sets.values()) / (1.0 - DEAD_UNSEEN - DEAD_WANDERS)
+    return found | {mask: share / whole for mask, share in sets.items()}
 
 
 def _circuit_check(component: Component, faults: dict[str, FaultRow]) -> TestRow:

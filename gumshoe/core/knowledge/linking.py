@@ -11,12 +11,13 @@ from gumshoe.core.knowledge.by_place import by_place
 from gumshoe.core.knowledge.hazards import with_usual_cautions
 from gumshoe.core.knowledge.parts import Component
 from gumshoe.core.knowledge.rows import FaultRow, RepairRow, TestRow
-from gumshoe.core.knowledge.values import Origin
+from gumshoe.core.knowledge.values import MISFIRE, Origin
 from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.misfires import Spread
 from gumshoe.core.powertrain.positions import bank_of
 
-SOME_CYLINDERS, OFTEN = ("cylinder_", "companions_", "neighbours_"), 0.4
-"""How a misfire of some cylinders begins among the bins, and how often a fault must show it to count as theirs."""
+OWN_CYLINDERS, OFTEN = (Spread.CYLINDER, Spread.PAIR), 0.4
+"""How a misfire of some cylinders of the suspect's own is called, and how often it must show it to count as theirs."""
 
 
 def with_roots(faults: Mapping[str, FaultRow], powertrain: Powertrain) -> dict[str, FaultRow]:
@@ -88,5 +89,5 @@ def in_reach(
 
 def _of_some_cylinders(row: FaultRow) -> bool:
     """Whether a fault makes some cylinders misfire and not the others."""
-    table = row.graded.get("misfire", {})
-    return sum(share for name, share in table.items() if name.startswith(SOME_CYLINDERS)) >= OFTEN
+    table = row.graded.get(MISFIRE, {})
+    return sum(table.get(name, 0.0) for name in OWN_CYLINDERS) >= OFTEN

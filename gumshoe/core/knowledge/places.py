@@ -35,7 +35,11 @@ class Places:
         numbers = range(1, powertrain.cylinders + 1)
         self.cylinders = [{"n": n, "L": ascii_uppercase[n - 1]} | self._bank(bank_of(powertrain, n)) for n in numbers]
         pairs = [(n, companion(powertrain, n)) for n in numbers] if powertrain.cylinders > 2 else []
-        self.companions = [self._pair(n, other) for n, other in pairs if other is not None and n < other]
+        fire_together = [(n, other) for n, other in pairs if other is not None and n < other]
+        self.companions = [
+            self._pair(n, other) | {"P": letter}
+            for (n, other), letter in zip(fire_together, ascii_uppercase, strict=False)
+        ]
         beside = [(n, other) for n in numbers for other in neighbours(powertrain, n) if other > n]
         self.beside = [self._pair(n, other) for n, other in beside]
         # Two that are both are called companions, as 2 and 3 of an inline four.
@@ -106,16 +110,7 @@ def graded_at(
     template: FaultRow, variables: Mapping[str, VariableRow], place: Place, places: Places
 ) -> dict[str, Distribution]:
     """The suspect's tables over concrete bins."""
-    own = {"cylinder": place.get("n"), "bank": place.get("b"), "neighbours": place.get("n")}
-    if "n" in place and template.per == "cylinder":
-        other = companion(places.powertrain, int(place["n"]))
-        own["companions"] = min(int(place["n"]), other) if other else None
-        own["neighbours"] = None
-    if template.per == "beside" and companion(places.powertrain, int(place["n"])) == place["m"]:
-        own |= {"companions": place["n"], "neighbours": None}
-        table = template.graded.get("misfire", {})
-        called = {name.replace("neighbours_", "companions_"): share for name, share in table.items()}
-        template = replace(template, graded={**template.graded, "misfire": called} if table else template.graded)
+    own = {"bank": place.get("b")}
     held = {stem: str(number) for stem, number in own.items() if number is not None}
     tables = {
         name: distribution_at(table, variables[name], held)

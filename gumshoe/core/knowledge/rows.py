@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from gumshoe.core.knowledge.values import (
+    MISFIRE,
     Amount,
     Asked,
     Axis,
@@ -56,6 +57,7 @@ from gumshoe.core.knowledge.values import (
     WholeMinutes,
     Words,
 )
+from gumshoe.core.powertrain.misfires import Spread
 
 
 @dataclass(frozen=True)
@@ -134,7 +136,8 @@ class FaultRow(Row):
     they bring it about. ``members``: components that hang on a shared point. ``origin``: how
     the row came about. ``mode``: how the circuit fails
     (``open``, ``short`` …), where the row is about one. Once placed: the ``template`` it came from, its bank and its
-    cylinders, where it has them.
+    cylinders, where it has them, and ``misfire``: how often it makes which set of cylinders misfire
+    (``powertrain/misfires.py``).
     """
 
     id: str
@@ -159,6 +162,13 @@ class FaultRow(Row):
     template: str = ""
     bank: int = 0
     cylinders: tuple[int, ...] = ()
+    misfire: dict[int, float] = field(default_factory=dict)
+
+    @property
+    def misfires(self) -> float:
+        """How often it makes any cylinder misfire."""
+        table = self.graded.get(MISFIRE)
+        return 1.0 - table.get(Spread.NONE, 1.0) if table else 0.0
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,8 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, Field
 
+MISFIRE: Literal["misfire"] = "misfire"
+"""The graded clue of which cylinders misfire; its bins are ``powertrain.misfires.Spread``."""
 LONGEST_MINUTES, DEAREST, HIGHEST_RATE, STEEPEST = 1440, 100_000, 50.0, 4.0
 """A day; in the shop's currency; shares of a base rate; powers of distance and years. Beyond them is a slip."""
 

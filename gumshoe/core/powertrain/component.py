@@ -1,8 +1,8 @@
 """What a component is called: its kind and its position, with one parser and one printer.
 
 ``coolant_sensor``, ``spark_plug_3``, ``catalyst_b2`` (bank 1 is not said), ``oxygen_sensor_b1s2``,
-``cam_sensor_b2_exhaust``, ``shift_solenoid_C``. The tables write ``{n}``, ``{bb}``, ``{b}``, ``{m}`` where the position
-is filled in.
+``cam_sensor_b2_exhaust``, ``shift_solenoid_C``. The tables write ``{n}``, ``{bb}``, ``{b}``, ``{m}``,
+``{P}`` where the position is filled in.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ _WRITTEN = re.compile(
     r"(?:_b(?P<of_bank>\d)s(?P<sensor>\d)"
     r"|(?:_b(?P<bank>\d))?(?:_(?P<cam>intake|exhaust))?(?:_(?P<cylinder>\d+)|_(?P<letter>[A-Z]))?)"
 )
-_PLACEHOLDERS = (("_b{b}s{s}", "_b1s1"), ("_b{b}s", "_b1s"), ("{bb}", ""), ("_{n}", "_1"), ("_{m}", ""))
+_PLACEHOLDERS = (("_b{b}s{s}", "_b1s1"), ("_b{b}s", "_b1s"), ("{bb}", ""), ("_{n}", "_1"), ("_{m}", ""), ("_{P}", "_A"))
 
 
 @dataclass(frozen=True)

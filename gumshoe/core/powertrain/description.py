@@ -234,6 +234,7 @@ class Powertrain:
         """The features that are not simply one of a list's words, and whether it has them."""
         return {
             "spark": self.ignition is not Ignition.NONE,
+            "ignition leads": self.ignition not in (Ignition.COIL_PER_PLUG, Ignition.NONE),
             "petrol": self.fuel is not Fuel.DIESEL,
             "flow metered": self.air_metering is not AirMetering.PRESSURE,
             "pressure metered": self.air_metering is not AirMetering.FLOW,

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from enum import StrEnum
 from functools import cache
 
 from gumshoe.core.powertrain.description import BankOneSide, Numbering, Powertrain
@@ -57,30 +58,47 @@ def neighbours(powertrain: Powertrain, cylinder: int) -> tuple[int, ...]:
     return row[max(place - 1, 0) : place] + row[place + 1 : place + 2]
 
 
+class PatternKind(StrEnum):
+    """What sort of set of cylinders it is."""
+
+    NONE = "none"
+    ONE = "one"
+    COMPANIONS = "companions"
+    NEIGHBOURS = "neighbours"
+    BANK = "bank"
+    SEVERAL = "several"
+
+
 @dataclass(frozen=True)
 class Pattern:
-    """How a set of misfiring cylinders is called: bin ``id`` of the misfire variable, and words."""
+    """How a set of misfiring cylinders is called."""
 
-    id: str
+    kind: PatternKind
     words: str
+
+
+NO_MISFIRE = Pattern(PatternKind.NONE, "none")
+UNNAMED = Pattern(PatternKind.SEVERAL, "several cylinders")
 
 
 def pattern_of(powertrain: Powertrain, cylinders: Iterable[int]) -> Pattern:
     """Name a set of cylinders: one, companions, neighbours, (part of) a bank, several, none."""
     found = tuple(sorted(set(cylinders)))
     if not found:
-        return Pattern("none", "none")
+        return NO_MISFIRE
     if len(found) == 1:
-        return Pattern(f"cylinder_{found[0]}", f"cylinder {found[0]}")
+        return Pattern(PatternKind.ONE, f"cylinder {found[0]}")
     banks = {bank_of(powertrain, n) for n in found}
     named = " and ".join(map(str, found))
     if len(found) == 2 and powertrain.cylinders > 2:
         if companion(powertrain, found[0]) == found[1]:
-            return Pattern(f"companions_{found[0]}", f"companions {named}, half a cycle apart")
+            return Pattern(PatternKind.COMPANIONS, f"companions {named}, half a cycle apart")
         if found[1] in neighbours(powertrain, found[0]):
-            return Pattern(f"neighbours_{found[0]}", f"neighbours {named}")
+            return Pattern(PatternKind.NEIGHBOURS, f"neighbours {named}")
     if powertrain.banks == 2 and len(banks) == 1:
         bank = banks.pop()
         whole = found == tuple(sorted(bank_members(powertrain, bank)))
-        return Pattern(f"bank_{bank}", f"{'the whole of' if whole else 'several cylinders of'} bank {bank}")
-    return Pattern("random", "all cylinders" if len(found) == powertrain.cylinders else "several cylinders")
+        return Pattern(PatternKind.BANK, f"{'the whole of' if whole else 'several cylinders of'} bank {bank}")
+    if len(found) == powertrain.cylinders:
+        return Pattern(PatternKind.SEVERAL, "all cylinders")
+    return Pattern(PatternKind.SEVERAL, f"cylinders {', '.join(map(str, found[:-1]))} and {found[-1]}")

@@ -11,6 +11,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from gumshoe.core.clues import Clue, ClueKind
+from gumshoe.core.clues.misfire_seen import chance_of
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.proof.tracker import Condition
 from gumshoe.core.suspects.posterior import Suspect
@@ -80,6 +81,9 @@ def _speaks_for(knowledge: Knowledge, suspect: str, clue: Clue) -> bool:
         test = knowledge.tests.get(clue.variable)
         with_fault: Mapping[str, float] = test.given.get(suspect, test.otherwise) if test else {}
         without: Mapping[str, float] = test.otherwise if test else {}
+    elif clue.seen is not None:
+        law = fault.misfire if fault else {}
+        return chance_of(clue.seen, law) > chance_of(clue.seen, knowledge.misfires_unclaimed)
     else:
         variable = knowledge.variables.get(clue.variable)
         without = variable.normal if variable else {}

@@ -5,7 +5,8 @@ these suspects are weighed here one by one. What lies beyond them is bounded. Su
 multiply every set by the same factor, so leaving them out changes nothing. For the rest, with a set S that was
 enumerated and further suspects K, P(clue | S ∪ K) / P(clue | S) ≤ Π over K of P(clue | S ∪ {k}) / P(clue | S): for a
 noisy-or because it is log-submodular, (1 − m·q·r)(1 − m) ≤ (1 − m·q)(1 − m·r) for m, q, r in [0, 1]; for a graded clue
-or a test because one member speaks, when every factor is taken as one at least; absent codes factorise exactly.
+or a test because the members' tables are averaged, when every factor is taken as one at least; of a misfire no set does
+better than to make surely what was seen; absent codes factorise exactly.
 """
 
 from __future__ import annotations
@@ -75,6 +76,9 @@ def _beyond(wide: LikelihoodModel, small: Ints, size: Ints, weight: Floats, alon
         claims = np.abs(with_it - without) > SPOKEN_OF
         if clue.kind in PRESENT and clue.weight > 0.0:
             log_gain[:, claims] += _noisy_or_gain(given, with_it[claims], without, clue.weight)
+        elif clue.seen is not None:
+            # what misfires is a union: the best that any faults could do is to make surely what was seen
+            log_gain[:, claims] += np.maximum(-given, 0.0)[:, None]
         else:
             log_gain[:, claims] += np.maximum(with_it[claims][None, :] - given[:, None], 0.0)
     gain = np.exp(log_gain)

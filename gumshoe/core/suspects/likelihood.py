@@ -1,8 +1,8 @@
 """How likely a clue is, for every set of faults at once.
 
 Binary clues: noisy-or, P(absent | S) = (1 − leak) · Π (1 − p) over S (Pearl, Probabilistic Reasoning in Intelligent
-Systems, 1988). Graded clues and tests: a table per fault; in a set the strongest claimant speaks, that is the one whose
-table lies farthest (Kullback–Leibler) from the unclaimed one.
+Systems, 1988). Graded clues and tests: a table per fault; in a set all that claim it speak together, each the more the
+farther (Kullback–Leibler) its table lies from the unclaimed one. Misfires: ``misfires.py``.
 """
 
 from __future__ import annotations
@@ -14,15 +14,19 @@ from functools import cached_property, lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from gumshoe.core.clues.misfire_seen import MisfireSeen
 from gumshoe.core.clues.model import Clue, ClueKind, Presence
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.places import floored
 from gumshoe.core.knowledge.values import Distribution
+from gumshoe.core.suspects.misfires import log_seen
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 MAX_SIZE = 3
+LEAST_SAY = 1e-6
+"""Whoever claims a clue has at least so much to say about it, even where it says what is said anyway."""
 SUREST_LINK = 0.95
 """A root cause has its effect at most so often."""
 P_OTHER_STAYS = 0.4
@@ -84,21 +88,28 @@ class Claims:
         base = floored(otherwise)
         plain = np.array([base[name] for name in self.bins])
         tables = np.tile(plain, (len(faults) + 1, 1))
-        strength = np.full(len(faults) + 1, -1.0)
+        strength = np.zeros(len(faults) + 1)
         for index, fault in enumerate(faults):
             if fault in given:
                 table = floored(given[fault])
                 row = np.array([table[name] for name in self.bins])
                 tables[index] = row
-                strength[index] = float(np.sum(row * np.log(row / plain)))
-        self.tables, self.strength = tables, strength
+                strength[index] = max(float(np.sum(row * np.log(row / plain))), LEAST_SAY)
+        self.tables, self.strength, self.plain = tables, strength, plain
 
     def per_set(self, sets: Ints) -> Floats:
-        """P(bin | S): array (sets, bins)."""
-        speaker = sets[np.arange(len(sets)), np.argmax(self.strength[sets], axis=1)]
-        silent = self.strength[speaker] < 0.0
-        speaker = np.where(silent, len(self.strength) - 1, speaker)
-        return self.tables[speaker]
+        """P(bin | S): array (sets, bins): the mean of its claimants' tables, weighed by how much they have to say."""
+        said = np.zeros((len(sets), len(self.bins)))
+        total = np.zeros(len(sets))
+        weighed = self.tables * self.strength[:, None]
+        for column in sets.T:
+            said += weighed.take(column, axis=0)
+            total += self.strength.take(column)
+        silent = total == 0.0
+        said[silent] = self.plain
+        total[silent] = 1.0
+        said /= total[:, None]
+        return said
 
 
 class LikelihoodModel:
@@ -112,6 +123,7 @@ class LikelihoodModel:
         self._place = {name: index for index, name in enumerate(faults)}
         self._claims: dict[tuple[ClueKind, str], Claims] = {}
         self._per_set: dict[tuple[ClueKind, str], Floats] = {}
+        self._misfires: dict[MisfireSeen, Floats] = {}
 
     def log_likelihood(self, clue: Clue) -> Floats:
         """log P(clue | S) for every set, not yet weighted."""
@@ -127,9 +139,17 @@ class LikelihoodModel:
             others = (self.sets < len(self.faults)) & ~hit
             stays = np.where(others.any(axis=1), P_OTHER_STAYS, P_REPAIR_BAD)
             return np.where(hit.any(axis=1), np.log(stays), 0.0)
+        if clue.seen is not None:
+            return self._misfire(clue.seen)
         per_bin = self.outcomes(clue.kind, clue.variable)
         bins = self.claims(clue.kind, clue.variable).bins
         return np.log(per_bin[:, bins.index(clue.value)])
+
+    def _misfire(self, seen: MisfireSeen) -> Floats:
+        if seen not in self._misfires:
+            laws = (self.knowledge.faults[name].misfire for name in self.faults)
+            self._misfires[seen] = log_seen(seen, self.knowledge.misfires_unclaimed, laws, self.sets)
+        return self._misfires[seen]
 
     def outcomes(self, kind: ClueKind, variable: str) -> Floats:
         """P(outcome | S), array (sets, outcomes), of a graded variable or a test; kept for reuse."""

@@ -17,11 +17,14 @@ from gumshoe.core.codes import POWERTRAIN, CodeState, TroubleCode, structure, to
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import failure_words, rank_of
 from gumshoe.core.knowledge.rows import CodeRow, FaultRow
+from gumshoe.core.knowledge.values import MISFIRE
 from gumshoe.core.suspects.posterior import Assessment
 from gumshoe.core.words import share
 
 PREDICTS = 0.10
 """From this chance on, the best explanation is said to predict a code."""
+DRAGGED = 0.25
+"""From this chance on, a code is commonly dragged along by a misfire, whatever else would set it as well."""
 SHARED_SHOWN = 0.02
 """Shared points less likely than this are not shown."""
 SHOWN_POINTS = 4
@@ -247,17 +250,23 @@ class _Reader:
 
     def _misfire_first(self, readings: dict[TroubleCode, CodeReading]) -> None:
         """A misfire is chased before the codes it drags behind it, even where another suspect explains those."""
-        misfire = next((code for code in readings if self.knowledge.codes[code].evidence == "misfire"), None)
-        if misfire is None or readings[misfire].role is Role.ECHO:
+        misfire = next((code for code in readings if self.knowledge.codes[code].evidence == MISFIRE), None)
+        if misfire is None or self._only_follows(misfire, readings[misfire]):
             return
+        least = DRAGGED if readings[misfire].role is Role.ECHO else 0.0
         for effect in (item for item in self.knowledge.effects if item.source == "misfire"):
             dragged = self.knowledge.index.strengths(effect.raises, self.knowledge.powertrain.banks)
             for code, item in list(readings.items()):
-                if code in dragged and item.role in (Role.CHASE, Role.SEPARATE):
+                if dragged.get(code, -1.0) >= least and item.role in (Role.CHASE, Role.SEPARATE):
                     readings[code] = replace(item, role=Role.ECHO, reason=_after(misfire, effect.why), after=misfire)
-                    if readings[misfire].role is Role.SEPARATE:
+                    if readings[misfire].role is not Role.CHASE:
                         first = f"A misfire comes before what it drags behind it: {effect.why}."
                         readings[misfire] = replace(readings[misfire], role=Role.CHASE, reason=first)
+
+    def _only_follows(self, misfire: TroubleCode, item: CodeReading) -> bool:
+        """Whether the suspect behind a misfire is known to bring it about by something that is put right first."""
+        fault = self.knowledge.faults.get(item.suspect)
+        return item.role is Role.ECHO and fault is not None and misfire in fault.echoes
 
     def _drag(self, readings: dict[TroubleCode, CodeReading]) -> None:
         """Codes that other modules set because this one has trouble, where no suspect was found to predict them."""
@@ -331,9 +340,7 @@ class _Reader:
 def predicts(fault: FaultRow, row: CodeRow) -> float:
     """How likely a suspect makes a code; misfire codes are judged by the misfire pattern as a whole."""
     chance = fault.codes.get(row.number, 0.0)
-    if row.evidence and row.evidence in fault.graded:
-        chance = max(chance, 1.0 - fault.graded[row.evidence].get("none", 1.0))
-    return chance
+    return max(chance, fault.misfires) if row.evidence == MISFIRE else chance
 
 
 def leaders_of(fault: FaultRow, codes: Iterable[str]) -> list[str]:

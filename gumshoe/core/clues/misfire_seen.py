@@ -1,0 +1,150 @@
+"""What was seen of a misfire, and how likely every set of misfiring cylinders makes it.
+
+Sets are masks as in ``powertrain/misfires.py``: bit n for cylinder n, bit 0 for a misfire that wanders. All chances
+here are common practice, no source; counters follow a Dirichlet-multinomial law (Mosimann, Biometrika 49, 1962), which
+allows for a cylinder that misfires now and then only, and for counts booked on the next cylinder to fire.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import lru_cache
+from math import lgamma, log
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gumshoe.core.powertrain.misfires import Law
+
+Floats = NDArray[np.float64]
+NAMED_ALONE, NAMED_OF_SEVERAL, NAMED_WANDERING = 0.88, 0.72, 0.28
+"""How often a misfiring cylinder has its code: the only one, one of several, one hit by a wandering misfire."""
+NAMED_WRONGLY = 0.012
+NAMED_OF_NONE = 0.003
+SEVERAL_OF_ONE, SEVERAL_OF_SOME, SEVERAL_OF_ALL, SEVERAL_WANDERING = 0.22, 0.70, 0.88, 0.93
+"""How often P0300 is there: one cylinder, several, all, a wandering misfire."""
+SEVERAL_OF_NONE = 0.003
+UNSET = 0.12
+"""How often a misfire sets no code at all though its monitor has run: too rare, or not in this drive cycle."""
+DEAD, BLEEDS, FOLLOWS, WANDERING, EVEN = 0.8, 0.05, 0.10, 2.5, 2.0
+"""Dirichlet weights of the counts: of a misfiring cylinder, of a sound one, more for the next in the firing order of a
+misfiring one, of every cylinder under a wandering misfire, of every one where nothing misfires."""
+FEW = 25.0
+"""Counts of a drive cycle on a sound engine, about; more of them fall off as its power."""
+BY_HAND, BY_HAND_WRONG, BY_HAND_WANDERING = 0.95, 0.015, 0.25
+"""How often a cylinder is found dead by hand: that misfires, that does not, under a wandering misfire."""
+RECORDED, RECORDED_WRONG, RECORDED_WANDERING = 0.80, 0.02, 0.45
+CODES_BESIDE_COUNTS = 0.5
+"""Codes and counters come from the same counting: beside the counts, the codes count so much."""
+
+
+@dataclass(frozen=True)
+class MisfireSeen:
+    """What one scan, one recording or one hand test shows. None of a field: nothing is known of it.
+
+    ``counts``: by cylinder, from cylinder 1; ``named``: cylinders that codes name, ``several``: P0300 among them;
+    ``by_hand``: cylinders found dead; ``recorded``: cylinders counted in a recording.
+    """
+
+    cylinders: int
+    firing_order: tuple[int, ...]
+    counts: tuple[int, ...] | None = None
+    named: tuple[int, ...] | None = None
+    several: bool = False
+    by_hand: tuple[int, ...] | None = None
+    recorded: tuple[int, ...] | None = None
+
+
+@lru_cache(maxsize=64)
+def chances(seen: MisfireSeen) -> Floats:
+    """P(what was seen | M), up to a factor, for every set M: array (2^(cylinders + 1),)."""
+    members = _members(seen.cylinders)
+    told = np.zeros(len(members))
+    if seen.named is not None:
+        weight = CODES_BESIDE_COUNTS if seen.counts else 1.0
+        told += weight * _of_codes(members, seen.named, seen.several)
+    if seen.counts:
+        told += _of_counts(members, seen.counts, seen.firing_order)
+    if seen.by_hand is not None:
+        told += _found(members, seen.by_hand, BY_HAND, BY_HAND_WRONG, BY_HAND_WANDERING)
+    if seen.recorded is not None:
+        told += _found(members, seen.recorded, RECORDED, RECORDED_WRONG, RECORDED_WANDERING)
+    found: Floats = np.exp(told - told.max())
+    return found
+
+
+def chance_of(seen: MisfireSeen, law: Law) -> float:
+    """P(what was seen) of a law of misfiring sets, up to the factor of ``chances``. An empty law: nothing misfires."""
+    found = chances(seen)
+    return float(sum(share * found[mask] for mask, share in law.items())) if law else float(found[0])
+
+
+def _members(cylinders: int) -> NDArray[np.bool_]:
+    """Which sets hold what: array (sets, cylinders + 1), the first column for wandering."""
+    masks = np.arange(1 << (cylinders + 1))
+    held: NDArray[np.bool_] = (masks[:, None] >> np.arange(cylinders + 1)) & 1 == 1
+    return held
+
+
+def _found(members: NDArray[np.bool_], found: Iterable[int], right: float, wrong: float, wandering: float) -> Floats:
+    """log P(exactly these are found | M), each cylinder by itself."""
+    chance = np.where(members[:, 1:], right, np.where(members[:, :1], wandering, wrong))
+    hit = _columns(members, found)
+    told: Floats = np.where(hit, np.log(chance), np.log1p(-chance)).sum(axis=1)
+    return told
+
+
+def _columns(members: NDArray[np.bool_], cylinders: Iterable[int]) -> NDArray[np.bool_]:
+    held = np.zeros(members.shape[1] - 1, dtype=bool)
+    held[[n - 1 for n in cylinders if n <= len(held)]] = True
+    return held
+
+
+def _of_codes(members: NDArray[np.bool_], named: tuple[int, ...], several: bool) -> Floats:
+    """log P(these codes, and no other misfire code | M)."""
+    wanders, dead = members[:, 0], members[:, 1:]
+    size = dead.sum(axis=1)
+    own = np.where((size == 1) & ~wanders, NAMED_ALONE, NAMED_OF_SEVERAL)[:, None]
+    none = np.where((size == 0) & ~wanders, NAMED_OF_NONE, np.where(wanders, NAMED_WANDERING, NAMED_WRONGLY))[:, None]
+    chance = np.where(dead, own, none)
+    hit = _columns(members, named)
+    told = np.where(hit, np.log(chance), np.log1p(-chance)).sum(axis=1)
+    at_once = np.select(
+        [wanders, size == 0, size == 1, size < dead.shape[1]],
+        [SEVERAL_WANDERING, SEVERAL_OF_NONE, SEVERAL_OF_ONE, SEVERAL_OF_SOME],
+        SEVERAL_OF_ALL,
+    )
+    told += np.log(at_once if several else 1.0 - at_once)
+    misfires = (size > 0) | wanders
+    told += np.where(misfires, np.log1p(-UNSET), 0.0)
+    if not (named or several):
+        told = np.where(misfires, np.logaddexp(told, np.log(UNSET)), told)
+    found: Floats = told
+    return found
+
+
+def _of_counts(members: NDArray[np.bool_], counts: tuple[int, ...], order: tuple[int, ...]) -> Floats:
+    """log P(counts | M): how many there are, and how they lie over the cylinders."""
+    wanders, dead = members[:, :1], members[:, 1:]
+    after = {n: order[(place + 1) % len(order)] for place, n in enumerate(order)}
+    follows = np.zeros(dead.shape)
+    for n, follower in after.items():
+        follows[:, follower - 1] += FOLLOWS * dead[:, n - 1]
+    quiet = ~members.any(axis=1)
+    alpha = np.where(dead, DEAD, BLEEDS + follows) + np.where(wanders, WANDERING, 0.0)
+    alpha[quiet] = EVEN
+    total = sum(counts)
+    told = _log_gamma(alpha.sum(axis=1)) - _log_gamma(alpha.sum(axis=1) + total)
+    told += sum(_log_gamma(alpha[:, i] + count) - _log_gamma(alpha[:, i]) for i, count in enumerate(counts))
+    # a misfiring engine counts anything from a few to ten thousand, evenly over its decades; a sound one a few
+    some, few = 1.0 / ((total + 5.0) * log(2000.0)), FEW / (total + FEW) ** 2
+    found: Floats = told + np.where(quiet, log(few), log(some))
+    return found
+
+
+def _log_gamma(values: Floats) -> Floats:
+    """log Γ, element by element; few different values occur."""
+    different, place = np.unique(values, return_inverse=True)
+    found: Floats = np.array([lgamma(value) for value in different])[place.reshape(values.shape)]
+    return found
