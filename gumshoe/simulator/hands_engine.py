@@ -198,7 +198,7 @@ def _plate(vehicle: Car) -> Finding:
     if vehicle.parts.throttle_carbon > 0.3:
         return Finding("A carbon ring where the plate closes.")
     if vehicle.parts.throttle_sticks:
-        return Finding("The plate sticks on its way and jumps.")
+        return Finding("The plate sticks or is jammed on its way.")
     return Finding("The plate is clean and closes freely.")
 
 

@@ -144,6 +144,15 @@ def _sound(words: str) -> Finder:
 
 
 SOUND_LOOKS = {
+    "return_flow": "All glasses fill alike, and little: alike and small.",
+    "rail_hold": "The pressure follows its target and holds.",
+    "boost_control": "The actuator moves, holds, switches as it is told.",
+    "valve_gear": "Springs and lobes are whole and alike.",
+    "cams_turn": "The cams turn while it is cranked.",
+    "cooling_flow": "It warms evenly, fan runs at its temperature.",
+    "fuel_level": "There is enough then and now.",
+    "gearbox_cooling": "The cooler is free and flowing.",
+    "sensor_leads": "The leads go each to its own bank.",
     "battery_blocks": "All blocks alike, at rest and under load.",
     "battery_duct": "The air duct is clear and the fan turns when it is asked to.",
     "interlock_look": "Every high-voltage plug and the service disconnect are home.",

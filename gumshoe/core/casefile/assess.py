@@ -226,10 +226,12 @@ def grounds_of(case: CaseFile, costs: Costs | None = None) -> Grounds:
 
 
 def scans_of(case: CaseFile) -> tuple[Snapshot, ...]:
-    """The scans of the file; codes told without a scan stand for one made after them."""
+    """The scans of the file; codes told without a scan stand for one made after all that has a time."""
     if case.module is None:
         return case.scans
-    last = max((scan.taken_at for scan in case.scans), default=NO_TIME)
+    told = (_moment(text) for event in case.events for text in (event.at, event.back_at))
+    events = (datetime.fromtimestamp(moment, UTC) for moment in told if moment is not None)
+    last = max((*(scan.taken_at for scan in case.scans), *events), default=NO_TIME)
     return (*case.scans, Snapshot(last + timedelta(seconds=1), "file", (case.module,)))
 
 

@@ -36,6 +36,7 @@ MOST_ABSENT = 120
 RAISES, TELLS = 0.10, 0.20
 """From these chances on, a suspect is behind a present code; and its other codes would be missed."""
 DOUBTFUL_WEIGHT = 0.25
+NO_START = "no_start"
 SUPPLY_LOW = "system voltage: too low"
 BANKS_DIFFER_PCT = 8.0
 """Total trims of the banks that lie farther apart than this belong to one bank's own trouble (common practice)."""
@@ -97,6 +98,13 @@ def extract(evidence: OnRecord, knowledge: Knowledge) -> tuple[Clue, ...]:
     ]
     outdated = outdated_tests(evidence, knowledge)
     return tuple(_doubted(clue, evidence, outdated) for clue in clues)
+
+
+def does_not_start(evidence: OnRecord) -> bool:
+    """Whether the customer says that it does not start, and nothing on record shows it running."""
+    said = any(name == NO_START for name in evidence.symptoms)
+    runs = evidence.module is not None and evidence.module.values.get("rpm", 0.0) >= RUNS_RPM
+    return said and not runs and not evidence.trims and not evidence.misfires
 
 
 def _doubted(clue: Clue, evidence: OnRecord, outdated: frozenset[str]) -> Clue:
@@ -367,12 +375,12 @@ def _tests(evidence: OnRecord, knowledge: Knowledge) -> Iterable[Clue]:
     latest: dict[str, Clue] = {}
     for done in evidence.tests:
         test = knowledge.tests.get(done.test)
-        outcome = next((item for item in test.outcomes if item.id == done.outcome), None) if test else None
+        outcome = test.outcome(done.outcome) if test else None
         if test and outcome:
             latest[done.test] = Clue(
                 ClueKind.TEST,
                 done.test,
-                done.outcome,
+                outcome.id,
                 f"{test.words}: {outcome.words}",
                 f"test {done.test}",
                 done.source,

@@ -10,6 +10,8 @@ from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import islice
+from math import inf
 from threading import Lock
 
 from gumshoe.core.clues import (
@@ -22,7 +24,9 @@ from gumshoe.core.clues import (
     scan_notes,
     unknown_entries,
 )
+from gumshoe.core.clues.extract import does_not_start
 from gumshoe.core.judgement.grounds import Grounds
+from gumshoe.core.knowledge.values import Origin
 from gumshoe.core.obd.snapshot import failure_types, states_by_code
 from gumshoe.core.planning import (
     NextAction,
@@ -34,9 +38,13 @@ from gumshoe.core.planning import (
     propose,
     what_is_here,
 )
+from gumshoe.core.planning.stop import LEADS, likely_enough
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.suspects.driving import DriveAdvice, after_work, drive_advice, situation_of
 from gumshoe.core.suspects.relations import CodesRead, read_codes
+
+FEW = 3
+"""So many tests are proposed where there are as many that speak of the first suspects, though they decide little."""
 
 
 @dataclass(frozen=True)
@@ -126,7 +134,14 @@ class Judged:
     def every_test(self) -> tuple[Proposal, ...]:
         """All tests that can still be made, by bits per minute."""
         grounds = self.grounds
-        return propose(self.assessment, grounds.knowledge, grounds.costs, done=self.done, known=self.measured)
+        return propose(
+            self.assessment,
+            grounds.knowledge,
+            grounds.costs,
+            done=self.done,
+            known=self.measured,
+            standing=does_not_start(grounds.evidence),
+        )
 
     @cached_property
     def next(self) -> NextAction:
@@ -139,8 +154,39 @@ class Judged:
     def proposals(self) -> tuple[Proposal, ...]:
         """The tests that can move a decision, in the order of the way to work; the next action's test first."""
         first = self.next.test.id if self.next.test else ""
-        worth = [item for item in self._in_order if item.decides or item.test.id == first]
-        return tuple(sorted(worth, key=lambda item: item.test.id != first))
+        looks = self._looks
+        worth = [item for item in self._in_order if item.decides or item.test.id == first or item.test.id in looks]
+        if len(worth) < FEW:
+            about = {item.id for item in self.assessment.suspects[:FEW]}
+            more = (item for item in self._in_order if item not in worth and not about.isdisjoint(item.test.given))
+            worth += list(islice(more, FEW - len(worth)))
+        worth.sort(key=lambda item: (item.test.id != first, looks.get(item.test.id, inf)))
+        return tuple(self._with_proof(worth))
+
+    def _with_proof(self, rows: list[Proposal]) -> list[Proposal]:
+        """The same, what shows the leader soonest among the first few: it is wanted before any dear repair."""
+        leader = self.assessment.suspects[0]
+        shows = {test.id for test in self.grounds.knowledge.shown_by(leader.id)}
+        proofs = [item for item in rows if item.test.id in shows]
+        if leader.probability < LEADS or leader.proven_by or not proofs:
+            return rows
+        proof = min(proofs, key=lambda item: item.minutes)
+        if rows.index(proof) >= FEW:
+            rows.remove(proof)
+            rows.insert(FEW - 1, proof)
+        return rows
+
+    @property
+    def _looks(self) -> dict[str, float]:
+        """The tests that come before a dear repair, where the leader is likely enough to act on and no test has shown
+        it: what shows it, and what tells of it and takes no longer. Minutes by test."""
+        leader, knowledge = self.assessment.suspects[0], self.grounds.knowledge
+        if leader.proven_by or not likely_enough(self.assessment, leader):
+            return {}
+        shows = {test.id: test.minutes for test in knowledge.shown_by(leader.id)}
+        shortest = min(shows.values(), default=inf)
+        library = (test for test in knowledge.tests.values() if test.origin is Origin.TABLE and leader.id in test.given)
+        return {test.id: test.minutes for test in library if test.minutes <= shortest} | shows
 
     @cached_property
     def _in_order(self) -> tuple[Proposal, ...]:

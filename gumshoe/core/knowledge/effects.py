@@ -15,6 +15,8 @@ SMALL_EFFECT = 0.02
 """A code that a suspect would drag behind it more rarely than this is left to the leak."""
 LOST = "lost"
 """The kind of code that says that a control unit is not heard: what it tells is gone with it."""
+SURELY_DEAD = 0.4
+"""A suspect that kills a signal more rarely than this is not known by what its loss drags behind it."""
 DIRECT = 0.15
 """From this chance in its own table on, a code is the suspect's own and not an echo."""
 
@@ -73,7 +75,8 @@ def _dead_chance(row: FaultRow, index: CodeIndex, of: tuple[str, ...]) -> float:
         for number, chance in row.codes.items()
         if index.rows[number].component in of and _is_dead(index.rows[number].kind)
     ]
-    return max(own, default=0.0)
+    found = max(own, default=0.0)
+    return found if found >= SURELY_DEAD else 0.0
 
 
 def _gearbox_chance(row: FaultRow, _index: CodeIndex, _of: tuple[str, ...]) -> float:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from gumshoe.core.knowledge.code_index import CodeIndex
 from gumshoe.core.knowledge.component_rows import CheckRow, CircuitRow, ModeRow
 from gumshoe.core.knowledge.parts import (
     Component,
@@ -29,6 +30,7 @@ DEAD = (FailureMode.OPEN, FailureMode.SHORT_GROUND, FailureMode.SHORT_FEED)
 LOOSE_SHARE = 0.6
 """How much of a dead circuit's misfire a loose contact still causes (common practice)."""
 MIN_MENDING_MINUTES = 18
+REFERENCE, OTHER_LETTER = "reference", 0.7
 DEAD_UNSEEN, DEAD_WANDERS = 0.06, 0.10
 ALL_OF_POINT, BANK_OF_POINT, SOME_OF_POINT, ONE_OF_POINT = 0.43, 0.25, 0.20, 0.12
 """How a shared feed or ground of cylinders shows itself: not at all, wandering; and how the rest divides (common
@@ -165,8 +167,7 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
         codes |= _raised(member, circuit.kinds(point.field)) if circuit else {}
         for name, chance in member.row.symptoms.items():
             symptoms[name] = max(symptoms.get(name, 0.0), chance)
-    if point.row:
-        codes |= local.index.strengths(point.row.codes, powertrain.banks)
+    codes |= own_codes(point, local.index, powertrain.banks)
     work = components_file().work[point.field]
     repair = RepairRow(
         f"mend_{point.id}",
@@ -203,6 +204,19 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
         template=f"shared_{point.id}",
     )
     return Generated(fault, repair)
+
+
+def own_codes(point: SharedPoint, index: CodeIndex, banks: int) -> dict[str, float]:
+    """The codes a shared point has of its own. Where no diagram is known, which reference carries which letter is a
+    guess: the other letters' codes stand for it too, less often."""
+    if point.row is None:
+        return {}
+    found: dict[str, float] = {}
+    if point.field == REFERENCE and not point.from_platform:
+        for row in components_file().point:
+            if row.field == REFERENCE:
+                found |= {code: OTHER_LETTER * chance for code, chance in index.strengths(row.codes, banks).items()}
+    return found | index.strengths(point.row.codes, banks)
 
 
 def _point_misfire(point: SharedPoint, powertrain: Powertrain) -> dict[int, float]:

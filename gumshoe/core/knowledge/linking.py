@@ -49,6 +49,9 @@ def placed_tests(
     for test in shipped:
         given = {name: test.given[row.template] for name, row in faults.items() if row.template in test.given}
         given |= {name: test.given[kind] for name, kind in kinds.items() if kind in test.given}
+        if test.modes:
+            failing = {name: row.mode for name, row in faults.items() if row.mode and not row.members}
+            given = {name: test.modes[mode] for name, mode in failing.items() if mode in test.modes} | given
         if test.elsewhere:
             given = {name: test.elsewhere for name, row in faults.items() if _of_some_cylinders(row)} | given
         if (test.measures or given) and set(test.on) <= powertrain.features:

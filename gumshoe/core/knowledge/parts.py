@@ -111,6 +111,9 @@ class Local:
         object.__setattr__(self, "index", CodeIndex(self.codes) if self.codes else standard_index())
 
 
+BRANCHING = {"reference": "5 V reference", "low_reference": "low reference"}
+MOST_BRANCHED, BRANCH_SHARE = 4, 0.5
+"""So many parts at most share a branch of a reference; what it takes of the rate of the whole (common practice)."""
 GENERIC = Local()
 """Nothing known beyond the generic tables."""
 
@@ -162,10 +165,26 @@ def shared_points(powertrain: Powertrain, local: Local = GENERIC) -> tuple[Share
         )
         if len(members) > 1:
             found.append(SharedPoint(f"{row.field}_{row.id}", row.field, row.words, row.rate, members, row))
+            found.extend(_branches(found[-1]))
     return tuple(found)
 
 
 # -- inside -----------------------------------------------------------------------------------------------
+
+
+def _branches(point: SharedPoint) -> Iterator[SharedPoint]:
+    """The branches of a reference or low reference to its parts of one kind: where no diagram is known, parts alike are
+    taken to be joined on their way to it (common practice: two thermistors open at once share their ground)."""
+    if point.field not in BRANCHING:
+        return
+    kinds = dict.fromkeys(member.row.circuit for member in point.members)
+    for kind in kinds if len(kinds) > 1 else ():
+        alike = tuple(member for member in point.members if member.row.circuit == kind)
+        if 1 < len(alike) <= MOST_BRANCHED:
+            name = f"{point.id}_{kind.replace(' ', '_')}"
+            named = f"{', '.join(member.words for member in alike[:-1])} and {alike[-1].words}"
+            words = f"shared branch of the {BRANCHING[point.field]} to {named}"
+            yield SharedPoint(name, point.field, words, point.rate * BRANCH_SHARE, alike)
 
 
 def _positions(row: ClassRow, powertrain: Powertrain, local: Local) -> Iterator[Component]:

@@ -231,7 +231,8 @@ class TestRow(Row):
     hardest of them is reached here, its minutes already counted in. ``cranks``: the engine is cranked for it.
     ``once``: graded variables that must have shown something first (a part is swapped where a cylinder misfires).
     ``elsewhere``: what it shows where some cylinders misfire for any reason not named under ``given``. ``swaps``: a
-    part changes places with that of another cylinder. ``checks``: the component or shared point that a generated check
+    part changes places with that of another cylinder. ``modes``: what it shows of any part whose circuit fails in that
+    way and that is not named under ``given``. ``checks``: the component or shared point that a generated check
     is of.
     """
 
@@ -252,6 +253,7 @@ class TestRow(Row):
     outcomes: tuple[OutcomeRow, ...] = ()
     otherwise: Distribution = field(default_factory=dict)
     given: dict[SuspectOrKind, Distribution] = field(default_factory=dict)
+    modes: dict[FailureMode, Distribution] = field(default_factory=dict)
     origin: Origin = Origin.TABLE
     equipment: Equipment = ""
     on: tuple[Feature, ...] = ()
@@ -262,6 +264,12 @@ class TestRow(Row):
     elsewhere: Distribution = field(default_factory=dict)
     swaps: bool = False
     checks: str = ""
+
+    def outcome(self, told: str) -> OutcomeRow | None:
+        """The outcome of that id, or said in these words; None where there is none."""
+        same = (item for item in self.outcomes if item.id == told)
+        said = (item for item in self.outcomes if item.words.casefold() == told.casefold())
+        return next(same, None) or next(said, None)
 
 
 @dataclass(frozen=True)

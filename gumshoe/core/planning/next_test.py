@@ -92,6 +92,10 @@ LIKELY = 0.01
 """A generated check is proposed for suspects at least this likely."""
 
 
+RUNNING = "running"
+"""The state a test needs that an engine which does not start cannot give; what is cranked for it can be made."""
+
+
 ORDINARY = ("none", "normal")
 """Values of graded variables that show nothing."""
 
@@ -175,8 +179,10 @@ def propose(
     *,
     done: Iterable[str] = (),
     known: Iterable[str] = (),
+    standing: bool = False,
 ) -> tuple[Proposal, ...]:
-    """Tests by falling bits per minute. ``done``: tests already made; ``known``: graded variables already measured."""
+    """Tests by falling bits per minute. ``done``: tests already made; ``known``: graded variables already measured;
+    ``standing``: the engine does not start, so nothing is asked for that needs it running."""
     model, everything = assessment.model, assessment.weights
     if model is None or everything is None:
         return ()
@@ -201,6 +207,8 @@ def propose(
     shown = stands_out(assessment.clues)
     proposals = []
     for test in knowledge.tests.values():
+        if standing and RUNNING in test.needs and not test.cranks:
+            continue
         if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, likely, shown):
             continue
         kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)

@@ -264,13 +264,15 @@ class Alone:
 
 def _roots_first(ranked: list[Suspect], knowledge: Knowledge) -> list[Suspect]:
     """The ranking with every root cause that is rather there than not, and cheaper to put right, before what it brings
-    about: it is put right first, and then one sees (common practice)."""
+    about: it is put right first, and then one sees (common practice). What a test has shown stands where it stands."""
     place = {item.id: index for index, item in enumerate(ranked)}
     found = list(ranked)
     for effect in ranked:
         for name in effect.row.roots:
             root = ranked[place[name]] if name in place else None
             if root is None or root.probability < RATHER or found.index(root) < found.index(effect):
+                continue
+            if effect.proven_by:
                 continue
             if knowledge.repairs[root.row.repair].parts < knowledge.repairs[effect.row.repair].parts:
                 found.remove(root)

@@ -16,6 +16,7 @@ from gumshoe.core.clues.known import KnownCause, explained_by
 from gumshoe.core.codes import POWERTRAIN, CodeState, TroubleCode, structure, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import failure_words, rank_of
+from gumshoe.core.knowledge.generate import own_codes
 from gumshoe.core.knowledge.rows import CodeRow, FaultRow
 from gumshoe.core.knowledge.values import MISFIRE
 from gumshoe.core.suspects.posterior import Assessment
@@ -193,10 +194,20 @@ class _Reader:
             return Role.STALE if CodeState.HISTORY in states else Role.SEPARATE
         return None
 
-    def _place(self, code: TroubleCode) -> tuple[bool, int, float, str]:
-        """Direct signs before what only follows, then circuit before performance before functional."""
+    def _place(self, code: TroubleCode) -> tuple[bool, bool, int, float, str]:
+        """What a shared point says of itself first; direct signs before what only follows; then circuit before
+        performance before functional."""
         chance, fault = self.rated[code]
-        return bool(fault and code in fault.echoes), rank_of(self.knowledge.codes[code].kind), -chance, code
+        own = bool(fault and fault.members) and code in self._own_of(fault)
+        follows = bool(fault and code in fault.echoes)
+        return not own, follows, rank_of(self.knowledge.codes[code].kind), -chance, code
+
+    def _own_of(self, fault: FaultRow | None) -> frozenset[str]:
+        """The codes that a shared point has of its own: they say it before its members do."""
+        point = self.knowledge.points_by_fault.get(fault.id) if fault else None
+        if point is None:
+            return frozenset()
+        return frozenset(own_codes(point, self.knowledge.index, self.knowledge.powertrain.banks))
 
     def _reading(self, code: TroubleCode, role: Role, reason: str, **more: str) -> CodeReading:
         row, words = self.knowledge.codes.get(code), structure(code).words
