@@ -20,6 +20,7 @@ from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from random import Random
 from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -28,6 +29,7 @@ sys.path.insert(0, str(ROOT))
 from benchmarks.technician import (  # noqa: E402
     Job,
     Technician,
+    first_misread,
     in_random_order,
     knowing_it,
     most_frequent_for_the_first_code,
@@ -39,12 +41,16 @@ from gumshoe.core.planning import Strategy  # noqa: E402
 BINS = 10
 BASELINE = "most frequent fix for the first code"
 FORESIGHT = "knowing it from the start"
+MISREAD, SLIPS, SLIP_RATE = "first test misread", "one test in twenty misread", 0.05
 Line = Callable[[Technician], None]
 
 
 def lines(seed: int) -> dict[str, Line]:
     """Every way of working that is compared, by name."""
+    luck = Random(seed)
     return {way.value: work_by(way) for way in Strategy} | {
+        MISREAD: work_by(Strategy.TELLING, first_misread),
+        SLIPS: work_by(Strategy.TELLING, lambda _number: luck.random() < SLIP_RATE),
         BASELINE: most_frequent_for_the_first_code,
         "random order": in_random_order(seed),
         FORESIGHT: knowing_it,
@@ -100,6 +106,7 @@ def summary(jobs: list[Job]) -> dict[str, float]:
         "minutes": round(statistics.mean(job.minutes for job in jobs), 1),
         "money": round(statistics.mean(job.money for job in jobs), 2),
         "good_parts": round(statistics.mean(job.good_parts for job in jobs), 3),
+        "proven_and_wrong": round(statistics.mean(job.proven_wrong for job in jobs), 3),
         "tests": round(statistics.mean(len(job.tests) for job in jobs), 2),
     }
 

@@ -24,8 +24,10 @@ from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow  # no
 from gumshoe.core.planning import Costs, Strategy, in_order_of, propose  # noqa: E402
 from gumshoe.core.planning.next_test import relevant_faults  # noqa: E402
 from gumshoe.core.planning.strategies import CAN_CHANGE_BITS, is_quick_look  # noqa: E402
+from gumshoe.core.powertrain.misfires import mask_of  # noqa: E402
 from gumshoe.core.signals.trims import RegionTrim  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
+from gumshoe.core.suspects.conflict import conflict_in  # noqa: E402
 from gumshoe.simulator.drives import start  # noqa: E402
 from gumshoe.simulator.finding import Finding  # noqa: E402
 from gumshoe.simulator.hands import observe  # noqa: E402
@@ -59,7 +61,7 @@ READS: dict[str, tuple[tuple[str, str], ...]] = {
     "look_filter": (("packed", "packed"), ("", "clean")),
     "coil_swap": (("moved", "moved with the coil"), ("stayed", "stayed"), ("", "cannot tell")),
     "look_connectors": (("Off:", "one off"), ("", "all home")),
-    "look_throttle": (("carbon", "carbon ring"), ("", "clean")),
+    "look_throttle": (("carbon", "carbon ring"), ("sticks", "sticks or is jammed"), ("", "clean")),
     "look_cap": (("loose", "loose, cross-threaded or cracked"), ("", "tight and whole")),
     "look_oil": (("low", "low, overdue or wrong"), ("", "right")),
     "cam_command": (("", "all follow"),),
@@ -84,6 +86,8 @@ class Job:
     good_parts: int = 0
     cured: bool = False
     stated: list[tuple[float, bool]] = field(default_factory=list)
+    proven_wrong: bool = False
+    """Whether a good part was renewed, or a good joint mended, on the strength of a test that showed it."""
 
     @property
     def first_time(self) -> bool:
@@ -102,6 +106,8 @@ class Technician:
         self.trims: tuple[RegionTrim, ...] = ()
         self.outcomes: list[TestOutcome] = []
         self.failed: list[tuple[str, str, str]] = []
+        self.slips: Callable[[int], bool] = lambda number: False
+        self.luck = random.Random(f"{truth} {odometer_km}")
 
     def assess(self) -> Assessment:
         """The ranking as it stands."""
@@ -140,7 +146,10 @@ class Technician:
                 return False
             readings[reading.key] = value
         self.car.stop()
-        self.outcomes.append(TestOutcome(test.id, decide(test, readings, self.specification).id, "stand-in", "1"))
+        outcome = decide(test, readings, self.specification).id
+        if self.slips(len(self.outcomes)):
+            outcome = self.luck.choice([item.id for item in test.outcomes if item.id != outcome])
+        self.outcomes.append(TestOutcome(test.id, outcome, "stand-in", "1"))
         return True
 
     @staticmethod
@@ -198,14 +207,24 @@ def best_repair(man: Technician, found: Assessment) -> str:
     return max(sorted(chance), key=ratio)
 
 
-def work_by(strategy: Strategy) -> Callable[[Technician], None]:
-    """A technician who follows one of our strategies."""
+def first_misread(number: int) -> bool:
+    """The first test of a case is misread, and no other."""
+    return number == 0
+
+
+def work_by(strategy: Strategy, slips: Callable[[int], bool] | None = None) -> Callable[[Technician], None]:
+    """A technician who follows one of our strategies. ``slips``: whether the test of that number is misread."""
 
     def work(man: Technician) -> None:
+        man.slips = slips or man.slips
         man.note(man.assess())
         for _ in range(MOST_STEPS):
             found = man.assess()
             lead = found.suspects[0]
+            conflict = conflict_in(found, (row.test for row in man.outcomes))
+            if conflict and strategy is not Strategy.FREQUENT:
+                man.test(man.known.tests[conflict.odd.variable])
+                continue
             proven = bool(lead.proven_by) and lead.probability >= PROVEN
             test = None
             if strategy is not Strategy.FREQUENT and not proven:
@@ -225,7 +244,9 @@ def work_by(strategy: Strategy) -> Callable[[Technician], None]:
                 continue
             name = lead.row.repair if proven and lead.row.repair not in man.job.repairs else best_repair(man, found)
             man.note(found)
-            if man.repair(name):
+            cured = man.repair(name)
+            man.job.proven_wrong |= proven and not cured
+            if cured:
                 return
 
     return work
@@ -239,8 +260,8 @@ def most_frequent_for_the_first_code(man: Technician) -> None:
     score: dict[str, float] = {}
     for fault in man.known.faults.values():
         link = fault.codes.get(first, 0.0)
-        if misfire and "misfire" in fault.graded:
-            link = max(link, fault.graded["misfire"].get(f"cylinder_{int(first[3:])}", 0.0))
+        if misfire:
+            link = max(link, fault.misfire.get(mask_of((int(first[3:]),)), 0.0))
         score[fault.repair] = score.get(fault.repair, 0.0) + fault.rate * link
     for name in sorted(score, key=lambda repair: -score[repair])[:MOST_STEPS]:
         if man.repair(name):
@@ -262,8 +283,7 @@ def in_random_order(seed: int) -> Callable[[Technician], None]:
             {
                 fault.repair
                 for fault in man.known.faults.values()
-                if present & set(fault.codes)
-                or ("misfire" in fault.graded and any(c.startswith("P03") for c in present))
+                if present & set(fault.codes) or (fault.misfires and any(c.startswith("P03") for c in present))
             }
         )
         random.Random(seed).shuffle(names)

@@ -136,6 +136,16 @@ class CaseAssessment:
                 }
                 for item in self.assessment.suspects[:SHOWN_SUSPECTS]
             ],
+            "conflict": (
+                {
+                    "test": self.judged.conflict.odd.variable,
+                    "words": self.judged.conflict.words,
+                    "before": self.judged.conflict.before,
+                    "now": self.judged.conflict.now,
+                }
+                if self.judged.conflict
+                else None
+            ),
             "root_causes": [
                 {
                     "id": root.id,

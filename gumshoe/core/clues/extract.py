@@ -16,6 +16,7 @@ from gumshoe.core.clues.model import Clue, ClueKind, Presence
 from gumshoe.core.codes import POWERTRAIN, CodeState, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import rank_of
+from gumshoe.core.knowledge.code_index import sibling_of
 from gumshoe.core.knowledge.effects import LOST
 from gumshoe.core.knowledge.rows import Specification, VariableRow
 from gumshoe.core.knowledge.values import MISFIRE, Origin
@@ -182,7 +183,8 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     told = evidence.module.status is None and bool(states)
     said = {_about(number, knowledge) for number in states if number in knowledge.index.rows}
     heard = _heard(set(states), knowledge)
-    for number in sorted(_telling_absence(set(states), evidence, knowledge) | heard):
+    siblings = _siblings(set(states), knowledge)
+    for number in sorted(_telling_absence(set(states), evidence, knowledge) | heard | siblings):
         row = knowledge.codes[number]
         about = _about(number, knowledge)
         if number in states or row.evidence or about in said:
@@ -194,9 +196,20 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
         if _completed(evidence.module, row.monitor):
             words = f"{number} absent although its monitor has run"
             yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at)
+        elif told and number in siblings:
+            words = f"{number} not among the codes told, though the same monitor watches both banks"
+            yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, UNTOLD_WEIGHT)
         elif told and rank_of(row.kind) == 0:
             words = f"{number} not among the codes told"
             yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, UNTOLD_WEIGHT)
+
+
+def _siblings(present: set[str], knowledge: Knowledge) -> set[str]:
+    """The codes of the other bank to those that are there: what watches one bank has watched the other as well."""
+    if knowledge.powertrain.banks == 1:
+        return set()
+    found = (sibling_of(number, knowledge.index) for number in present)
+    return {number for number in found if number in knowledge.linked and number not in present}
 
 
 def _about(number: str, knowledge: Knowledge) -> tuple[str, int]:

@@ -76,6 +76,7 @@ class MisfireReading:
             counts=tuple(self.last.get(n, 0) for n in range(1, powertrain.cylinders + 1)) if self.total else None,
             named=tuple(sorted(cylinders_named(self.codes))),
             several=SEVERAL in self.codes,
+            unnamed=bool(self.codes),
         )
 
 

@@ -43,8 +43,9 @@ CODES_BESIDE_COUNTS = 0.5
 class MisfireSeen:
     """What one scan, one recording or one hand test shows. None of a field: nothing is known of it.
 
-    ``counts``: by cylinder, from cylinder 1; ``named``: cylinders that codes name, ``several``: P0300 among them;
-    ``by_hand``: cylinders found dead; ``recorded``: cylinders counted in a recording.
+    ``counts``: by cylinder, from cylinder 1; ``named``: cylinders that codes name, ``several``: P0300 among them,
+    ``unnamed``: a misfire code that names none (P0314, P0316); ``by_hand``: cylinders found dead; ``recorded``:
+    cylinders counted in a recording.
     """
 
     cylinders: int
@@ -52,6 +53,7 @@ class MisfireSeen:
     counts: tuple[int, ...] | None = None
     named: tuple[int, ...] | None = None
     several: bool = False
+    unnamed: bool = False
     by_hand: tuple[int, ...] | None = None
     recorded: tuple[int, ...] | None = None
 
@@ -63,7 +65,7 @@ def chances(seen: MisfireSeen) -> Floats:
     told = np.zeros(len(members))
     if seen.named is not None:
         weight = CODES_BESIDE_COUNTS if seen.counts else 1.0
-        told += weight * _of_codes(members, seen.named, seen.several)
+        told += weight * _of_codes(members, seen.named, seen.several, seen.unnamed)
     if seen.counts:
         told += _of_counts(members, seen.counts, seen.firing_order)
     if seen.by_hand is not None:
@@ -101,7 +103,7 @@ def _columns(members: NDArray[np.bool_], cylinders: Iterable[int]) -> NDArray[np
     return held
 
 
-def _of_codes(members: NDArray[np.bool_], named: tuple[int, ...], several: bool) -> Floats:
+def _of_codes(members: NDArray[np.bool_], named: tuple[int, ...], several: bool, unnamed: bool) -> Floats:
     """log P(these codes, and no other misfire code | M)."""
     wanders, dead = members[:, 0], members[:, 1:]
     size = dead.sum(axis=1)
@@ -117,6 +119,9 @@ def _of_codes(members: NDArray[np.bool_], named: tuple[int, ...], several: bool)
     )
     told += np.log(at_once if several else 1.0 - at_once)
     misfires = (size > 0) | wanders
+    if unnamed and not (named or several):
+        bare: Floats = np.log(np.where(misfires, 1.0 - UNSET, SEVERAL_OF_NONE))
+        return bare
     told += np.where(misfires, np.log1p(-UNSET), 0.0)
     if not (named or several):
         told = np.where(misfires, np.logaddexp(told, np.log(UNSET)), told)

@@ -33,6 +33,7 @@ from gumshoe.core.planning import (
     Outlook,
     Proposal,
     in_order_of,
+    make_again,
     next_action,
     outlooks,
     propose,
@@ -40,6 +41,7 @@ from gumshoe.core.planning import (
 )
 from gumshoe.core.planning.stop import LEADS, likely_enough
 from gumshoe.core.suspects import Assessment, assess
+from gumshoe.core.suspects.conflict import Conflict, conflict_in
 from gumshoe.core.suspects.driving import DriveAdvice, after_work, drive_advice, situation_of
 from gumshoe.core.suspects.relations import CodesRead, read_codes
 
@@ -138,14 +140,23 @@ class Judged:
             self.assessment,
             grounds.knowledge,
             grounds.costs,
-            done=self.done,
+            done=self.done - {self.conflict.odd.variable} if self.conflict else self.done,
             known=self.measured,
             standing=does_not_start(grounds.evidence),
         )
 
     @cached_property
+    def conflict(self) -> Conflict | None:
+        """Tests on record that contradict each other, and which of them to make again."""
+        return conflict_in(self.assessment, (row.test for row in self.grounds.evidence.tests))
+
+    @cached_property
     def next(self) -> NextAction:
-        """What to do next, by the way to work."""
+        """What to do next, by the way to work; where tests contradict each other, the odd one again before anything."""
+        again = self.conflict.odd.variable if self.conflict else ""
+        for item in self._in_order:
+            if self.conflict and item.test.id == again:
+                return make_again(item.test, self.conflict.words, self.assessment.suspects[0].id)
         return next_action(
             self.assessment, self.grounds.knowledge, self._in_order, self.grounds.costs, self.grounds.lacks
         )

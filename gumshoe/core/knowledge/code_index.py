@@ -79,6 +79,17 @@ class CodeIndex:
         return found
 
 
+def sibling_of(number: str, index: CodeIndex) -> str | None:
+    """The same code of the other bank; None where there is none."""
+    entry = index.rows.get(number)
+    if entry is None:
+        return None
+    told = entry.component
+    other = told.replace("bank 1", "bank 2") if "bank 1" in told else told.replace("bank 2", "bank 1")
+    found = (name for name, kind in index.of_component(other) if kind == entry.kind) if other != told else iter(())
+    return next(found, None)
+
+
 def of_other_bank(row: CodeRow, index: CodeIndex) -> CodeRow | None:
     """What is written about a code of bank 1, said of the same code of bank 2; None when there is none."""
     entry = index.rows.get(row.number)

@@ -1,6 +1,6 @@
 """What to do next: tests by what they tell, repairs by what they cost, and when to stop."""
 
-from gumshoe.core.planning.next_action import Act, NextAction, cheapest_proof, next_action
+from gumshoe.core.planning.next_action import Act, NextAction, cheapest_proof, make_again, next_action
 from gumshoe.core.planning.next_test import Costs, Proposal, expected_fix_cost, propose
 from gumshoe.core.planning.stop import Standing, standing
 from gumshoe.core.planning.strategies import Outlook, Strategy, in_order_of, outlooks, what_is_here
@@ -16,6 +16,7 @@ __all__ = [
     "cheapest_proof",
     "expected_fix_cost",
     "in_order_of",
+    "make_again",
     "next_action",
     "outlooks",
     "propose",

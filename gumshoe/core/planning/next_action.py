@@ -82,6 +82,11 @@ def next_action(
     return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
 
 
+def make_again(test: TestRow, why: str, suspect: str) -> NextAction:
+    """A test whose result does not fit the rest, made once more."""
+    return NextAction(Act.TEST, f"Make it again: {_made(test)}", why, test, suspect)
+
+
 def cheapest_proof(
     suspect: str, knowledge: Knowledge, proposals: Iterable[Proposal], lacks: frozenset[str] = frozenset()
 ) -> TestRow | None:

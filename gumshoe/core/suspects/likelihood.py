@@ -25,6 +25,8 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 MAX_SIZE = 3
+ITS_OWN, TOGETHER = 0.2, 1.5
+"""A code is a shared point's own from this chance on; all its absent codes count as so many (common practice)."""
 LEAST_SAY = 1e-6
 """Whoever claims a clue has at least so much to say about it, even where it says what is said anyway."""
 SUREST_LINK = 0.95
@@ -125,10 +127,10 @@ class LikelihoodModel:
         self._per_set: dict[tuple[ClueKind, str], Floats] = {}
         self._misfires: dict[MisfireSeen, Floats] = {}
 
-    def log_likelihood(self, clue: Clue) -> Floats:
-        """log P(clue | S) for every set, not yet weighted."""
+    def log_likelihood(self, clue: Clue, counts: Floats | None = None) -> Floats:
+        """log P(clue | S) for every set, not yet weighted. ``counts``: as ``told_at_once`` gives it."""
         if clue.kind in (ClueKind.CODE, ClueKind.SYMPTOM):
-            return self._binary(clue)
+            return self._binary(clue, counts)
         if clue.kind is ClueKind.REPAIR:
             cured = [
                 fault in self.knowledge.faults and self.knowledge.faults[fault].repair == clue.variable
@@ -213,12 +215,24 @@ class LikelihoodModel:
         """The weight of the sets that hold each fault: array (faults)."""
         return marginals(self._columns, weights, len(self.faults))
 
-    def absence(self, clues: Iterable[Clue]) -> Floats:
-        """log P(all of these codes or symptoms absent | S), weighted: one sum per fault, since it factorises."""
+    def told_at_once(self, present: Iterable[str]) -> Floats:
+        """How much an absent code counts against each suspect (the last: none): in full, but for a shared point none of
+        whose codes is there. Its circuits are told all together or not at all, so their absences are one finding."""
+        shown = frozenset(present)
+        counts = np.ones(len(self.faults) + 1)
+        for index, name in enumerate(self.faults):
+            row = self.knowledge.faults[name]
+            if row.members and not any(row.codes.get(code, 0.0) >= ITS_OWN for code in shown):
+                counts[index] = min(1.0, TOGETHER / len(row.members))
+        return counts
+
+    def absence(self, clues: Iterable[Clue], counts: Floats | None = None) -> Floats:
+        """log P(all of these codes or symptoms absent | S), weighted: one sum per fault, since it factorises.
+        ``counts``: as ``told_at_once`` gives it."""
         silent, always = np.zeros(len(self.faults) + 1), 0.0
         for clue in clues:
             own, leak = self._silence(clue)
-            silent += clue.weight * own
+            silent += clue.weight * (own if counts is None or clue.kind is not ClueKind.CODE else own * counts)
             always += clue.weight * leak
         return self._over_sets(silent, always)
 
@@ -242,8 +256,9 @@ class LikelihoodModel:
             total += per_fault.take(column)
         return total
 
-    def _binary(self, clue: Clue) -> Floats:
-        log_absent = self._over_sets(*self._silence(clue))
+    def _binary(self, clue: Clue, counts: Floats | None = None) -> Floats:
+        own, always = self._silence(clue)
         if clue.value == Presence.ABSENT:
-            return log_absent
+            return self._over_sets(own if counts is None or clue.kind is not ClueKind.CODE else own * counts, always)
+        log_absent = self._over_sets(own, always)
         return np.log(-np.expm1(log_absent))

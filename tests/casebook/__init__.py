@@ -1,0 +1,1 @@
+"""Cases from the trade, in our own words, and what a sound diagnosis must say of them (``docs/casebook.md``)."""
