@@ -144,6 +144,7 @@ def _sound(words: str) -> Finder:
 
 
 SOUND_LOOKS = {
+    "unit_grounds": "It drops less than a tenth of a volt, everything on.",
     "return_flow": "All glasses fill alike, and little: alike and small.",
     "rail_hold": "The pressure follows its target and holds.",
     "boost_control": "The actuator moves, holds, switches as it is told.",

@@ -33,7 +33,7 @@ RATES = {
     Kind.CONTACT: 2.5,
     Kind.SPLICE: 0.8,
     Kind.GROUND_POINT: 1.2,
-    Kind.SWITCH: 0.8,
+    Kind.SWITCH: 2.0,
     Kind.DRIVER: 0.3,
     Kind.LOAD: 3.0,
     Kind.SENSOR: 3.0,
@@ -295,10 +295,14 @@ def _of(item: Element) -> list[Fault]:
     if item.kind in (Kind.DRIVER, Kind.SWITCH):
         of = of or "unit"
         rate = PART_INSIDE if of == "part" else rate
-        return [
+        found = [
             fault("stuck_off", f"{item.words} does not switch on", (OPEN_OHM,)),
             fault("stuck_on", f"{item.words} does not switch off", (item.ohm,)),
         ]
+        if item.kind is Kind.SWITCH and not item.needs:  # as a multiple of what it has closed: open, it stays open
+            burnt = tuple(ohm * min(1.0, item.ohm / 0.02) / item.ohm for ohm in RESISTANCE_OHM)
+            found.append(fault("resistance", f"resistance in {item.words} (burnt)", burnt, relative=True))
+        return found
     if item.kind is Kind.LOAD:
         of = of or "part"
         return [

@@ -31,9 +31,12 @@ EXPLAINED = 0.05
 """Least likelihood of every reading for a pair to explain it."""
 WIRING_OF = "wiring of "
 """With a member's key behind it: the wiring of one part on a shared point."""
+UNIT, UNIT_GROUND, UNIT_GROUND_TEST = "unit", "unit ground", "unit_ground_drop"
+"""What lies in the control unit, and the ground it stands on; the test that says the same of it."""
 SHARED = ("feed", "ground", "reference", "low_reference", "bus")
 ADVICE = {
     "bad": "Mend it at the point itself: a jumper near a part hides it, and the next wire on it fails later.",
+    UNIT_GROUND: "Clean and tighten the control unit's ground, then measure it under load: all it read was lifted.",
     "unit": "Before a control unit is condemned: its own feeds and grounds under load, and the maker's service data.",
     "part": "Look at the plug's pins once more, then renew or mend the part.",
     "good": "Nothing is wrong in this circuit as it stood: if it comes and goes, record while the harness is moved.",
@@ -175,8 +178,8 @@ def outcome_of(fault: Fault) -> str:
         return "good"
     if fault.of in SHARED:
         return "bad"
-    if fault.of == "unit":
-        return "unit"
+    if fault.of in (UNIT, UNIT_GROUND):
+        return fault.of
     if fault.of not in ("", "relay") and not fault.of.startswith(WIRING_OF):
         return CheckOutcome.PART
     return OUTCOMES.get(fault.mode, "open")
@@ -190,7 +193,9 @@ def advice_on(found: Conclusion) -> str:
 def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple[str, str] | None:
     """The circuit check and the outcome that say the same as a conclusion; None when there is none to say it."""
     outcome: str
-    if found.outcome == "unit":
+    if found.outcome == UNIT_GROUND:
+        return (UNIT_GROUND_TEST, "bad") if UNIT_GROUND_TEST in knowledge.tests else None
+    if found.outcome == UNIT:
         target, outcome = "engine_module", CheckOutcome.PART
     elif found.outcome == "bad":
         target, outcome = _point(knowledge, circuit, found.of), "bad"

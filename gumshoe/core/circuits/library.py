@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
-from gumshoe.core.circuits.netlist import Circuit
+from gumshoe.core.circuits.netlist import Circuit, Kind
 from gumshoe.core.circuits.templates import Member, Template, drawn, templates
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge
@@ -13,6 +14,10 @@ from gumshoe.core.knowledge.parts import Component, SharedPoint
 REACH = 0.15
 """Share of a part's own repair minutes that it takes to reach its plug with a lead (common practice)."""
 LEAST_MINUTES = 2.0
+LOAD = "load"
+"""The element of a circuit that is the part itself, as its resistance is told; of a member with its key."""
+RANGE_OF = 3.2
+"""Standard deviations of the logarithm from the least to the most that a sound part has: nine in ten lie between."""
 
 
 def circuit_for(knowledge: Knowledge, name: str) -> Circuit:
@@ -26,7 +31,7 @@ def circuit_for(knowledge: Knowledge, name: str) -> Circuit:
                 f"No circuit is known for {component.words} ({component.row.circuit or 'a mechanical part'}).",
                 remedies=("choose a part with wires of its own",),
             )
-        return _with_pins(drawn(template, name, component.words), knowledge, component)
+        return _with_pins(_with_ohms(drawn(template, name, component.words), knowledge), knowledge, component)
     point = knowledge.points.get(name)
     if point is None:
         raise BadInput(
@@ -36,7 +41,7 @@ def circuit_for(knowledge: Knowledge, name: str) -> Circuit:
     found, members = _shared(point)
     if found is None:
         raise BadInput(f"No circuit is known for {point.words}.", remedies=("measure at one of the parts on it",))
-    return drawn(found, name, point.words, members)
+    return _with_ohms(drawn(found, name, point.words, members), knowledge)
 
 
 def circuits_of(knowledge: Knowledge) -> dict[str, str]:
@@ -75,6 +80,27 @@ def _kind(item: Component) -> str:
 def _member(item: Component) -> Member:
     lacks = ("signal",) if item.row.circuit == "hall sensor" else ()
     return Member(item.id, item.words, max(LEAST_MINUTES, round(REACH * item.row.minutes)), lacks)
+
+
+def sound_ohms(component: Component, features: frozenset[str]) -> tuple[float, float] | None:
+    """Between what a sound part of this kind has on this powertrain; None where its kind does not tell."""
+    row = component.row
+    by_feature = next((span for feature, span in row.ohms_where.items() if feature in features), None)
+    return by_feature or ((row.ohms[0], row.ohms[1]) if row.ohms else None)
+
+
+def _with_ohms(circuit: Circuit, knowledge: Knowledge) -> Circuit:
+    """The loads of a circuit with what sound ones of their kind have: the middle of the range, how far they differ."""
+    features, elements = knowledge.powertrain.features, []
+    for item in circuit.elements:
+        owner = circuit.id if item.id == LOAD else item.id.removeprefix(f"{LOAD}_")
+        component = knowledge.components.get(owner) if item.kind is Kind.LOAD and item.id.startswith(LOAD) else None
+        span = sound_ohms(component, features) if component else None
+        if span:
+            low, high = span
+            item = replace(item, ohm=math.sqrt(low * high), sound=math.log(high / low) / RANGE_OF)
+        elements.append(item)
+    return replace(circuit, elements=tuple(elements))
 
 
 def _with_pins(circuit: Circuit, knowledge: Knowledge, component: Component) -> Circuit:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from gumshoe.core.knowledge.values import (
+    Amount,
     BusPoint,
     Chance,
     CheckOutcome,
@@ -44,7 +45,9 @@ WIRING_FIELDS = ("feed", "ground", "reference", "low_reference", "plug", "bus")
 @dataclass(frozen=True)
 class ClassRow(Row):
     """A kind of part. ``per`` names the axes of its positions; ``codes`` its names in the code catalogue; ``netlist``
-    the circuit it is measured in, where that is not the one of its electrical type (``circuit``)."""
+    the circuit it is measured in, where that is not the one of its electrical type (``circuit``). ``ohms``: the least
+    and the most that a sound one has, cold (common practice, from memory); ``ohms_where``: the same by a feature of the
+    powertrain."""
 
     id: str
     words: Words
@@ -66,6 +69,8 @@ class ClassRow(Row):
     wear: Power = 0.8
     misfire: Chance = 0.0
     written: tuple[FailureMode, ...] = ()
+    ohms: tuple[Amount, ...] = ()
+    ohms_where: dict[Feature, tuple[Amount, Amount]] = field(default_factory=dict)
     symptoms: SymptomChances = field(default_factory=dict)
 
 
