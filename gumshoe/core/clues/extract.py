@@ -126,7 +126,8 @@ def outdated_tests(evidence: OnRecord, knowledge: Knowledge) -> frozenset[str]:
     found = set()
     for name, row in newest.items():
         test = knowledge.tests.get(name)
-        shown = next((item.proves for item in test.outcomes if item.id == row.outcome), ()) if test else ()
+        outcome = test.outcome(row.outcome) if test else None
+        shown = outcome.proves if outcome else ()
         mended = {knowledge.faults[fault].component for fault in knowledge.proven_by(shown)} if shown else set()
         if any(row.at and row.at < at and component in mended for at, component in done):
             found.add(name)

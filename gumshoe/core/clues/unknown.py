@@ -17,7 +17,7 @@ def unknown_entries(evidence: OnRecord, knowledge: Knowledge) -> tuple[str, ...]
         if test is None:
             where = "this powertrain" if done.test in tests else "this version"
             found.append(f"test “{done.test}” ({done.outcome}) is not known to {where}")
-        elif done.outcome not in {item.id for item in test.outcomes}:
+        elif test.outcome(done.outcome) is None:
             found.append(f"outcome “{done.outcome}” of “{test.words}” is not known to this version")
     for repair, _, _ in evidence.failed_repairs:
         if repair not in knowledge.repairs:
