@@ -144,6 +144,16 @@ def _sound(words: str) -> Finder:
 
 
 SOUND_LOOKS = {
+    "coolant_level_told": "The level is told as it is.",
+    "idle_valve": "It follows its command.",
+    "oil_cap": "Cap and dipstick are seated and tight.",
+    "purge_opens": "Suction comes and goes with the command.",
+    "better_fuel": "It is the same with better fuel.",
+    "injector_flow": "Quantity and spray are right and alike.",
+    "gearbox_slip": "There is none in any gear.",
+    "valves_endoscope": "There is a film on the valves, no more.",
+    "unit_by_exclusion": "With all it needs the code stays away.",
+    "nox_conversion": "There is most of it converted.",
     "unit_grounds": "It drops less than a tenth of a volt, everything on.",
     "return_flow": "All glasses fill alike, and little: alike and small.",
     "rail_hold": "The pressure follows its target and holds.",
