@@ -18,6 +18,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.places import floored
 from gumshoe.core.knowledge.rows import Distribution
 from gumshoe.core.suspects import assess
+from gumshoe.core.suspects.likelihood import LEAST_SAY
 from gumshoe.core.suspects.posterior import priors
 from tests.core import toy
 
@@ -65,12 +66,13 @@ class Network:
         self._add(node, bins)
 
         def distance(table: Distribution) -> float:
-            return sum(share * math.log(share / plain[name]) for name, share in table.items())
+            return max(sum(share * math.log(share / plain[name]) for name, share in table.items()), LEAST_SAY)
 
         for state in self._states():
             held = [tables[f] for f, on in zip(self.faults, state, strict=True) if on and f in tables]
-            speaks = max(held, key=distance) if held else plain
-            self.net.cpt(node)[dict(zip(self.faults, state, strict=True))] = [speaks[name] for name in bins]
+            heavy = sum(map(distance, held))
+            mean = {name: sum(distance(t) * t[name] for t in held) / heavy for name in bins} if held else plain
+            self.net.cpt(node)[dict(zip(self.faults, state, strict=True))] = [mean[name] for name in bins]
         self.evidence[node] = bins.index(clue.value)
 
     def posterior(self) -> dict[str, float]:

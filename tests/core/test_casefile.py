@@ -181,6 +181,7 @@ class Situations(unittest.TestCase):
                 "nothing",
                 "left_out",
                 "suspects",
+                "conflict",
                 "root_causes",
                 "next",
                 "next_tests",

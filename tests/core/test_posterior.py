@@ -13,6 +13,7 @@ from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.places import floored
 from gumshoe.core.suspects import assess
+from gumshoe.core.suspects.likelihood import LEAST_SAY
 from gumshoe.core.suspects.posterior import Stance, priors
 from tests.core import toy
 
@@ -61,9 +62,11 @@ def likelihood(known: Knowledge, clue: Clue, members: tuple[str, ...]) -> float:
         return plain[clue.value]
 
     def distance(table: dict[str, float]) -> float:
-        return sum(share * math.log(share / plain[name]) for name, share in table.items())
+        return max(sum(share * math.log(share / plain[name]) for name, share in table.items()), LEAST_SAY)
 
-    return max(tables.values(), key=distance)[clue.value]
+    # all that claim it speak together, each the more the farther its table lies from the unclaimed one
+    said = sum(distance(table) * table[clue.value] for table in tables.values())
+    return said / sum(map(distance, tables.values()))
 
 
 class AgainstBruteForce(unittest.TestCase):
