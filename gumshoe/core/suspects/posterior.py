@@ -36,6 +36,8 @@ CARRIED_ON = 110
 """The likeliest pairs: each is tried with every third."""
 LINKS = 1.2
 """A suspect is linked to a clue that it makes likelier by this factor at least."""
+LEAST_SHOWN = 0.05
+"""A result that would show any of several (a swapped coil, of whichever cylinder) shows nobody below this."""
 RATHER = 0.5
 """From this probability on a root cause is rather there than not."""
 PER_CLUE = 3
@@ -195,7 +197,7 @@ def assess(
             knowledge.faults[name],
             float(marginal[index]),
             float(prior_marginal[index]),
-            proofs.get(name, ()),
+            proofs.get(name, ()) if marginal[index] >= LEAST_SHOWN else (),
             weighing,
         )
         for index, name in enumerate(faults)

@@ -13,6 +13,7 @@ from gumshoe.core.planning.next_action import NextAction
 from gumshoe.core.planning.next_test import Proposal
 from gumshoe.core.planning.stop import StandingOf
 from gumshoe.core.planning.strategies import Strategy
+from gumshoe.core.suspects.conflict import Conflict
 from gumshoe.core.suspects.left_out import LeftOut
 from gumshoe.core.suspects.posterior import Assessment, Suspect
 from gumshoe.core.suspects.weighing import Entry
@@ -47,6 +48,7 @@ class SuspectsPage(Page):
     best: list[str]
     own: tuple[str, ...]
     unknown: tuple[str, ...]
+    conflict: Conflict | None
     everyone: list[tuple[str, str]]
     model_size: int
     left_out: LeftOut | None

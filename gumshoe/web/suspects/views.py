@@ -61,6 +61,7 @@ def suspects(request: SignedIn, pk: int) -> HttpResponse:
             best=[knowledge.faults[name].words for name in assessment.best],
             own=found.grounds.own,
             unknown=found.unknown,
+            conflict=found.conflict,
             everyone=sorted((item.row.words, item.id) for item in assessment.suspects),
             model_size=len(assessment.model.faults) if assessment.model else 0,
             left_out=assessment.left_out if "count" in request.GET else None,
