@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gumshoe.simulator.car import Car
-from gumshoe.simulator.finding import Finder, Finding
+from gumshoe.simulator.finding import Finder, Finding, always
 
 
 def _purge(vehicle: Car) -> Finding:
@@ -138,29 +138,61 @@ def _converter(vehicle: Car) -> Finding:
     return Finding(f"{volts:.1f} V at the 12 V battery, system ready.", volts, "V")
 
 
-def _sound(words: str) -> Finder:
-    """What no defect of the stand-ins reaches is found sound."""
-    return lambda _vehicle: Finding(words)
+def _purge_opens(vehicle: Car) -> Finding:
+    if vehicle.parts.purge_passing_mm2 > 0.0:
+        return Finding("Suction is there whatever the command says: it does not follow.")
+    if "purge_valve" in vehicle.electrics.dead:
+        return Finding("No click and no suction on command: it does not follow.")
+    return Finding("Suction comes and goes with the command.")
+
+
+def _rail_hold(vehicle: Car) -> Finding:
+    if vehicle.parts.high_pump < 0.9:
+        return Finding("It stays below its target under load; switched off, it holds.")
+    return Finding("The pressure follows its target and holds.")
+
+
+def _boost_control(vehicle: Car) -> Finding:
+    if "boost_valve" in vehicle.electrics.dead:
+        return Finding("The actuator moves by the pump; the valve does nothing on command: leaks or does not switch.")
+    return Finding("The actuator moves, holds, switches as it is told.")
+
+
+def _cooling_flow(vehicle: Car) -> Finding:
+    if "fan" in vehicle.electrics.dead:
+        return Finding("Hoses and radiator are as they should be; the fan does not run.")
+    return Finding("It warms evenly, fan runs at its temperature.")
+
+
+def _idle_valve(vehicle: Car) -> Finding:
+    still = vehicle.parts.idle_valve_stuck or "idle_valve" in vehicle.electrics.dead
+    return Finding("It sticks or does nothing on command." if still else "It follows its command.")
+
+
+def _injector_flow(vehicle: Car) -> Finding:
+    gains = vehicle.parts.injector_gain
+    if max(gains) < 0.92:
+        return Finding("All deliver too little, alike.")
+    weak = [n for n, gain in enumerate(gains, 1) if gain < 0.9]
+    return Finding(f"One differs: cylinder {weak[0]}." if weak else "Quantity and spray are right and alike.")
+
+
+def _better_fuel(vehicle: Car) -> Finding:
+    bad = vehicle.parts.fuel_lean > 0.0
+    return Finding("With better fuel it is gone or far less." if bad else "It is the same with better fuel.")
 
 
 SOUND_LOOKS = {
     "coolant_level_told": "The level is told as it is.",
-    "idle_valve": "It follows its command.",
     "oil_cap": "Cap and dipstick are seated and tight.",
-    "purge_opens": "Suction comes and goes with the command.",
-    "better_fuel": "It is the same with better fuel.",
-    "injector_flow": "Quantity and spray are right and alike.",
     "gearbox_slip": "There is none in any gear.",
     "valves_endoscope": "There is a film on the valves, no more.",
     "unit_by_exclusion": "With all it needs the code stays away.",
     "nox_conversion": "There is most of it converted.",
     "unit_grounds": "It drops less than a tenth of a volt, everything on.",
     "return_flow": "All glasses fill alike, and little: alike and small.",
-    "rail_hold": "The pressure follows its target and holds.",
-    "boost_control": "The actuator moves, holds, switches as it is told.",
     "valve_gear": "Springs and lobes are whole and alike.",
     "cams_turn": "The cams turn while it is cranked.",
-    "cooling_flow": "It warms evenly, fan runs at its temperature.",
     "fuel_level": "There is enough then and now.",
     "gearbox_cooling": "The cooler is free and flowing.",
     "sensor_leads": "The leads go each to its own bank.",
@@ -178,7 +210,14 @@ SOUND_LOOKS = {
     "egr_cooler_pressure": "The cooler holds pressure and its bypass moves.",
     "runner_flaps_by_hand": "The flaps are free and follow their actuator.",
 }
-POINTS: dict[str, Finder] = {point: _sound(words) for point, words in SOUND_LOOKS.items()} | {
+POINTS: dict[str, Finder] = {point: always(words) for point, words in SOUND_LOOKS.items()} | {
+    "purge_opens": _purge_opens,
+    "rail_hold": _rail_hold,
+    "boost_control": _boost_control,
+    "cooling_flow": _cooling_flow,
+    "idle_valve": _idle_valve,
+    "injector_flow": _injector_flow,
+    "better_fuel": _better_fuel,
     "converter_output": _converter,
     "purge_suction": _purge,
     "exhaust_joint": _exhaust,

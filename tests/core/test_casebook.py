@@ -11,7 +11,7 @@ from tests.casebook.judge import EXPECTATIONS, cases_of, run, score
 OWN = Path(__file__).resolve().parent.parent / "casebook"
 SHARED = Path(__file__).resolve().parents[3] / "shared" / "casebook"
 WHOLE, MET = 0.98, 0.99
-"""Of our own: cases met whole, and expectations met (all of 134 and of 321 when this was written)."""
+"""Of our own: cases met whole, and expectations met (133 of 134 and 319 of 320 when this was written)."""
 SHARED_WHOLE, SHARED_MET = 0.93, 0.975
 """Of the shared one: 280 of 298 and 1,323 of 1,343 when this was written."""
 

@@ -30,8 +30,9 @@ PENDING_WEIGHT = 0.75
 RECORDED_WEIGHT, RECORDED_CLEAN_WEIGHT = 0.8, 0.4
 """A recording's misfires against a code's; one without any was perhaps not where it misfires (common practice)."""
 HISTORY_WEIGHT = 0.3
-UNTOLD_WEIGHT = 0.6
-"""Circuits are watched all the time: one that is not among codes typed in is probably sound."""
+UNTOLD_WEIGHT, SIBLING_WEIGHT = 0.6, 0.9
+"""Circuits are watched all the time: one that is not among codes typed in is probably sound. The other bank was watched
+by the monitor that has just told of this one."""
 MOST_ABSENT = 120
 """So many absent codes are looked at, those that most suspects would raise first."""
 RAISES, TELLS = 0.10, 0.20
@@ -199,7 +200,7 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
             yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at)
         elif told and number in siblings:
             words = f"{number} not among the codes told, though the same monitor watches both banks"
-            yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, UNTOLD_WEIGHT)
+            yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, SIBLING_WEIGHT)
         elif told and rank_of(row.kind) == 0:
             words = f"{number} not among the codes told"
             yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, UNTOLD_WEIGHT)

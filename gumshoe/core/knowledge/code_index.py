@@ -93,13 +93,11 @@ def sibling_of(number: str, index: CodeIndex) -> str | None:
 def of_other_bank(row: CodeRow, index: CodeIndex) -> CodeRow | None:
     """What is written about a code of bank 1, said of the same code of bank 2; None when there is none."""
     entry = index.rows.get(row.number)
-    if entry is None or "bank 1" not in entry.component:
-        return None
-    numbers = [number for number, kind in index.of_component(_other(entry.component)) if kind == entry.kind]
-    if not numbers:
+    number = sibling_of(row.number, index)
+    if entry is None or number is None or "bank 1" not in entry.component:
         return None
     told = {name: _other(value) for name, value in vars(row).items()}
-    return replace(row, **(told | {"number": numbers[0]}))
+    return replace(row, **(told | {"number": number}))
 
 
 def _other(value: Any) -> Any:

@@ -1,0 +1,56 @@
+"""What hands find must not acquit a stand-in's own fault: at every point that a fault reaches, it is found there."""
+
+import unittest
+
+from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.knowledge.shipped import tables
+from gumshoe.simulator.hands import observe
+from gumshoe.simulator.vehicle import Key
+from tests.simulator.test_systems import built
+
+FOUND = (
+    ("ostrel_tern_16", "purge-open", "purge_opens", "does not follow"),
+    ("ostrel_tern_16", "purge-plug-off", "purge_opens", "does not follow"),
+    ("ostrel_tern_16", "purge-passing", "purge_opens", "does not follow"),
+    ("ostrel_tern_16", "injectors-fouled", "injector_flow", "all deliver too little"),
+    ("ostrel_tern_16", "injector-3-clogged", "injector_flow", "one differs"),
+    ("ostrel_tern_16", "fuel-bad", "better_fuel", "gone or far less"),
+    ("havsel_skua_14", "high-pump-weak", "rail_hold", "stays below its target under load"),
+    ("ostrel_fulmar_20", "boost-actuator-open", "boost_control", "leaks or does not switch"),
+    ("ostrel_eider_50", "idle-valve-stuck", "idle_valve", "sticks or does nothing"),
+)
+
+
+class Tell(unittest.TestCase):
+    def test_a_fault_is_found_where_it_can_be_and_a_sound_car_is_sound(self) -> None:
+        for platform, defect, point, told in FOUND:
+            kind = platform.partition("_")[2]
+            with self.subTest(defect, point=point):
+                self.assertIn(platform, platforms())
+                options = next(
+                    reading.options
+                    for test in tables().tests
+                    for reading in test.readings
+                    if reading.point == point and reading.kind == "choice"
+                )
+                self.assertIn(told, options)
+                for defects, expected in (((defect,), True), ((), False)):
+                    car = built(kind, *defects)
+                    car.key = Key.ON
+                    car.run(2.0)
+                    finding = observe(car, point)
+                    assert finding
+                    self.assertEqual(told in finding.words.lower(), expected, finding.words)
+
+    def test_a_dead_fan_does_not_run(self) -> None:
+        car = built("tern_16")
+        car.parts.unplugged.add("fan")
+        car.key = Key.ON
+        car.run(2.0)
+        finding = observe(car, "cooling_flow")
+        assert finding
+        self.assertIn("the fan does not run", finding.words)
+
+
+if __name__ == "__main__":
+    unittest.main()
