@@ -82,7 +82,7 @@ class Commanded:
         systems, model = vehicle.engine.systems, vehicle.model
         if "intake_phaser_valve" in self.held:
             wanted = self.held["intake_phaser_valve"] * model.cam_travel_deg
-            command.cams_deg = [wanted if cam.startswith("intake") else 0.0 for cam in model.phasers]
+            command.cams_deg = [wanted if cam.which == "intake" else 0.0 for cam in model.phasers]
             vehicle.management.state.cam_targets_deg = list(command.cams_deg)
         if "boost_valve" in self.held:
             command.gate = self.held["boost_valve"]

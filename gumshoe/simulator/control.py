@@ -275,7 +275,7 @@ class EngineManagement:
             wanted = min((seen.rpm - 1200.0) / 60.0, 0.8 * model.cam_travel_deg) if part_load else 0.0
             wanted *= min(max((state.load_pct / 100.0 - LEAST_LOAD) / 0.08, 0.0), 1.0)
             # The exhaust cam opens later as the intake cam opens earlier, by less.
-            state.cam_targets_deg = [wanted if cam.startswith("intake") else 0.6 * wanted for cam in model.phasers]
+            state.cam_targets_deg = [wanted if cam.which == "intake" else 0.6 * wanted for cam in model.phasers]
             command.cams_deg = list(state.cam_targets_deg)
         if model.direct_kpa:
             self._rail(seen)

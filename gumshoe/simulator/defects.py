@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache
 
-from gumshoe.simulator.models import CarModel, models, phaser_valve
+from gumshoe.simulator.models import CarModel, kind_of_point, models
 from gumshoe.simulator.parts import Parts
 from gumshoe.simulator.wires import faults_in, wired_parts
 
@@ -207,12 +207,11 @@ def _of_the_timing(model: CarModel) -> Iterator[Defect]:
     else:
         yield Defect("crank-wheel-moved", "the crank's wheel sits off its key", "crank_wheel", _set("tooth_deg", 14.0))
     for place, cam in enumerate(model.phasers):
-        kind, _, bank = cam.partition("_b")
-        own = f" of bank {bank}" if len(model.banks) > 1 else ""
-        valve = phaser_valve(cam)
+        own = f" of bank {cam.bank}" if len(model.banks) > 1 else ""
+        valve = cam.valve
         only = len(model.phasers) == 1
-        words = f"the oil control valve of the {kind} cam{own}"
-        name = "phaser" if only else f"{kind}-phaser" + (f"-b{bank}" if len(model.banks) > 1 else "")
+        words = f"the oil control valve of the {cam.which} cam{own}"
+        name = "phaser" if only else f"{cam.which}-phaser" + (f"-b{cam.bank}" if len(model.banks) > 1 else "")
         yield Defect(f"{name}-stuck", f"{words} sticks", valve, _at("phaser_stuck", place, True))
         yield Defect(f"{name}-open", f"the winding of {words} is open", valve, _wired(valve, "load"))
     if model.phasers:
@@ -341,8 +340,8 @@ def _of_a_cylinder(model: CarModel, cylinder: int) -> Iterator[Defect]:
 
 def _of_the_points(model: CarModel) -> Iterator[Defect]:
     for point, members in model.points.items():
-        kind = point.replace("low_reference", "low reference").partition("_")[0]
-        what = {"feed": "the fuse", "reference": "the 5 V wire", "low reference": "the low reference"}.get(kind)
+        named = {"feed": "the fuse", "reference": "the 5 V wire", "low_reference": "the low reference"}
+        what = named.get(kind_of_point(point))
         listed = ", ".join(member.replace("_", " ") for member in members)
         words = f"{what or 'the ground point'} of {listed} is open"
         yield Defect(f"{point.replace('_', '-')}-open", words, point, _in("open_points", point, list(members)))
@@ -373,8 +372,7 @@ def _of_circuits(key: str) -> dict[str, Defect]:
     """Every fault of every circuit: ``PART:ELEMENT:what``."""
     model, found = models()[key], {}
     for name, wired in wired_parts(key).items():
-        points = [point for point, members in model.points.items() if name in members]
-        kinds = ["low_reference" if point.startswith("low_") else point.partition("_")[0] for point in points]
+        kinds = [kind_of_point(point) for point, members in model.points.items() if name in members]
         for element, what, ohm in faults_in(wired, kinds):
             inner = element.rpartition(":")[2]
             row = f"{name}:{inner}:{what.replace(' ', '-')}"

@@ -19,7 +19,7 @@ from gumshoe.core.circuits.netlist import GROUND, Circuit, Kind
 from gumshoe.core.circuits.templates import drawn, templates
 from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.nodes import Nodes, State
-from gumshoe.simulator.parts import Parts
+from gumshoe.simulator.parts import SPOTS, Parts
 from gumshoe.simulator.wires import ANALOG, PULSED, Wired, wired_parts, with_wrong, wrong_in
 
 MOVES_SHARE = 0.5
@@ -120,7 +120,7 @@ class Electrics:
 @lru_cache(maxsize=4096)
 def stand_of(kind: str, track: int, wrong: tuple[tuple[str, float], ...], apart: bool) -> Stand:
     """A circuit of that kind with what is wrong in it, its part's plug on or off."""
-    circuit = with_wrong(_plain(kind), (item for item in wrong if not item[0].startswith("spot")))
+    circuit = with_wrong(_plain(kind), (item for item in wrong if item[0] not in SPOTS))
     if kind in ANALOG:
         return Stand(works=True, sticks=False, curve=_curve(kind, track, circuit, dict(wrong), apart))
     if kind == "oxygen sensor":
@@ -237,7 +237,7 @@ def _curve(kind: str, track: int, circuit: Circuit, wrong: dict[str, float], apa
         ohms = {upper.id: whole * (1.0 - share), lower.id: whole * share}
         if spot and GAP[0] <= (1.0 - share if track == 2 else share) <= GAP[1]:
             ohms[f"spot{tail}"] = spot
-        ohms = {name: ohm for name, ohm in ohms.items() if name not in wrong or name.startswith("spot")}
+        ohms = {name: ohm for name, ohm in ohms.items() if name not in wrong or name in SPOTS}
         solved = _solved(with_wrong(circuit, ohms.items()), apart)
         volts.append(_between(solved, pin, "unit_ground"))
     known, told = [float(share) for share in shares], volts

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.simulator.bus import bus_ohm
 from gumshoe.simulator.car import Car
 from gumshoe.simulator.finding import Finder, Finding, running
 from gumshoe.simulator.identity import Key
+from gumshoe.simulator.models import kind_of_point
 from gumshoe.simulator.parts import INSIDE
 from gumshoe.simulator.sensors import thermistor_ohm
 from gumshoe.simulator.wires import wrong_in
@@ -39,8 +41,9 @@ def circuit(vehicle: Car, component: str) -> Finding:
         return Finding(f"The plug is on. Measured through: {what} {said}.")
     if component in vehicle.electrics.dead:
         return Finding("Nothing arrives at its feed or ground: circuit open.")
-    coil = component.removeprefix("ignition_coil_")
-    if coil.isdigit() and int(coil) <= len(parts.coil_strength) and parts.coil_strength[int(coil) - 1] < 0.5:
+    part = ComponentRef.parse(component)
+    coil = part.cylinder if part.kind == "ignition_coil" else 0
+    if 0 < coil <= len(parts.coil_strength) and parts.coil_strength[coil - 1] < 0.5:
         return Finding("Feed, ground and trigger are good; the spark is weak: the part does not answer.")
     return Finding("Feed, ground and wire are good, the part answers.")
 
@@ -56,7 +59,8 @@ def _cold_soak(vehicle: Car) -> Finding:
 
 
 def _heater_ohm(vehicle: Car) -> Finding:
-    if any(name.startswith("oxygen_heater") and name.endswith("s1") for name in vehicle.electrics.dead):
+    dead = map(ComponentRef.parse, vehicle.electrics.dead)
+    if any((part.kind, part.sensor) == ("oxygen_heater", 1) for part in dead):
         return Finding("Open: the meter shows no continuity.", 99_999.0, "Ω")
     return Finding("Heater of the upstream sensor, unplugged.", 6.4, "Ω")
 
@@ -106,7 +110,7 @@ def _wiggle(vehicle: Car) -> Finding:
 
 def _reference(vehicle: Car) -> Finding:
     """A reference that is lost feeds none of its sensors, whichever is unplugged."""
-    lost = any(point.partition("_")[0] == "reference" for point in vehicle.parts.open_points)
+    lost = any(kind_of_point(point) == "reference" for point in vehicle.parts.open_points)
     return Finding("The 5 V stay away with all of them off." if lost else "The 5 V stand.")
 
 

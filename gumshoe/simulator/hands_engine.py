@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.simulator.car import Car
 from gumshoe.simulator.engine import orifice_gps, rail_pressure_kpa
 from gumshoe.simulator.finding import Finder, Finding, always, running
-from gumshoe.simulator.models import phaser_valve
+from gumshoe.simulator.parts import SPOTS
 from gumshoe.simulator.sensors import pressure_kpa, pressure_volts
 
 
@@ -139,7 +140,7 @@ def _coil_swap(vehicle: Car) -> Finding:
         return Finding(f"The misfire count moved with the coil of cylinder {worst + 1}.")
     counts = vehicle.memory.misfire_trip
     top = max(range(len(counts)), key=lambda n: counts[n])
-    reseated = any(name.startswith("ignition_coil") for name in vehicle.parts.loose)  # swapping seats the plug anew
+    reseated = any(ComponentRef.parse(name).kind == "ignition_coil" for name in vehicle.parts.loose)  # plugs sit anew
     if counts[top] < 20 or reseated:
         return Finding("No cylinder misfires often enough to tell.")
     return Finding(f"The misfire count stayed with cylinder {top + 1}.")
@@ -222,7 +223,7 @@ def _sample(vehicle: Car) -> Finding:
 
 
 def _sweep(vehicle: Car) -> Finding:
-    gap = vehicle.parts.wired.get("throttle_sensor", ("",))[0].startswith("spot")
+    gap = vehicle.parts.wired.get("throttle_sensor", ("",))[0] in SPOTS
     if gap:
         return Finding("The first track drops out at one place: a gap.")
     return Finding("The sweep is smooth and agreeing.")
@@ -236,9 +237,9 @@ def _cams(vehicle: Car) -> Finding:
     if late:
         return Finding(f"Bank {late[0]} stands off: both cams of a bank off alike.")
     for place, cam in enumerate(vehicle.model.phasers):
-        kind, _, bank = cam.partition("_b")
-        if parts.phaser_stuck[place] or phaser_valve(cam) in dead:
-            return Finding(f"The {kind} cam of bank {bank} does not follow its command: one cam lags or sticks.")
+        if parts.phaser_stuck[place] or cam.valve in dead:
+            words = f"The {cam.which} cam of bank {cam.bank} does not follow its command"
+            return Finding(f"{words}: one cam lags or sticks.")
     if parts.oil_worn:
         return Finding("Sluggish, none worse than the others: one cam lags or sticks.")
     return Finding("The cam stands where the crank says it should: all follow.")

@@ -43,10 +43,9 @@ def items_of(vehicle: Car) -> dict[int, Item]:
     if vehicle.model.diesel:
         found |= _diesel_items(vehicle.model.cylinders)
     for place, cam in enumerate(vehicle.model.phasers):
-        kind, _, bank = cam.partition("_b")
         number = CAM + 1 + 2 * place
-        found[number] = Item(f"cam_{kind}_cmd_b{bank}_deg", angle(place, True), TENTH, signed=True)
-        found[number + 1] = Item(f"cam_{kind}_b{bank}_deg", angle(place, False), TENTH, signed=True)
+        found[number] = Item(f"cam_{cam.which}_cmd_b{cam.bank}_deg", angle(place, True), TENTH, signed=True)
+        found[number + 1] = Item(f"cam_{cam.which}_b{cam.bank}_deg", angle(place, False), TENTH, signed=True)
     return found
 
 

@@ -63,7 +63,7 @@ def _over_time(probe: Probe, at: Callable[[State], float]) -> float:
 
 def state_of(setting: Setting, driven: bool) -> State:
     """One phase of a setting."""
-    return State(driven, setting.unplugged, setting.powered, setting.jumpers)
+    return State(driven, setting.unplugged, setting.powered, setting.jumpers, setting.alone)
 
 
 def _across(circuit: Circuit, state: State, probe: Probe, instrument: Element) -> float:

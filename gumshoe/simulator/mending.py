@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import fields
+from dataclasses import fields, replace
 
+from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.simulator.defects import part_defects
 from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.parts import INSIDE, Parts, healthy
+from gumshoe.simulator.wires import HOUSED_IN
 
 WIRES = ("unplugged", "wired", "loose", "moods", "apart", "acting")
 """What is kept of wires: mended element by element below."""
-SETS = {"spark_plugs": "spark_plug_", "injectors": "injector_"}
-"""What is renewed or cleaned as a set, and the beginning of its members' names."""
+SETS = {"spark_plugs": "spark_plug", "injectors": "injector"}
+"""What is renewed or cleaned as a set, and the kind of its members."""
+
+
+HEATED = ("oxygen_sensor", "oxygen_heater")
 
 
 def mend(parts: Parts, component: str, model: CarModel) -> bool:
@@ -22,7 +27,7 @@ def mend(parts: Parts, component: str, model: CarModel) -> bool:
     before = repr(parts)
     nominal = healthy(model)
     for defect in part_defects(model):
-        if defect.component != component and not defect.component.startswith(SETS.get(component, "-")):
+        if defect.component != component and ComponentRef.parse(defect.component).kind != SETS.get(component):
             continue
         trial = healthy(model)
         defect.apply(trial)
@@ -63,12 +68,10 @@ def mend_wiring(parts: Parts, component: str) -> None:
 
 def _housed_with(component: str) -> tuple[str, ...]:
     """A sensor and its heater are one part, and so are two tracks."""
-    if component.startswith("oxygen_"):
-        tail = component.removeprefix("oxygen_").partition("_")[2]
-        return f"oxygen_sensor_{tail}", f"oxygen_heater_{tail}"
-    if component.startswith(("throttle_sensor", "pedal_sensor")):
-        first = component.removesuffix("_b")
-        return first, f"{first}_b"
+    part = ComponentRef.parse(component)
+    if part.kind in HEATED:
+        return tuple(str(replace(part, kind=kind)) for kind in HEATED)
     if component == "throttle_body":
         return "throttle_sensor", "throttle_sensor_b", "throttle_motor"
-    return (component,)
+    first = HOUSED_IN.get(component, component)
+    return first, *(track for track, home in HOUSED_IN.items() if home == first)

@@ -7,11 +7,24 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cache, cached_property
 from pathlib import Path
+from typing import NamedTuple
 
 from pydantic import TypeAdapter
 
 REFERENCE_L = 1.598
 """The engine whose flows, areas and heats the others are scaled from."""
+
+
+class Cam(NamedTuple):
+    """A cam: ``intake`` or ``exhaust``, and the bank it is on."""
+
+    which: str
+    bank: int
+
+    @property
+    def valve(self) -> str:
+        """Its oil control valve."""
+        return f"{self.which}_phaser_valve" + (f"_b{self.bank}" if self.bank > 1 else "")
 
 
 class Metering(StrEnum):
@@ -197,15 +210,17 @@ class CarModel:
         return self.boost_kpa > 0.0
 
     @cached_property
-    def phasers(self) -> tuple[str, ...]:
-        """Every cam that turns: ``intake_b1`` …, bank by bank."""
-        return tuple(f"{cam}_b{bank}" for bank in range(1, len(self.banks) + 1) for cam in self.cams)
+    def phasers(self) -> tuple[Cam, ...]:
+        """Every cam that turns, bank by bank."""
+        return tuple(Cam(which, bank) for bank in range(1, len(self.banks) + 1) for which in self.cams)
 
 
-def phaser_valve(cam: str) -> str:
-    """The oil control valve of a cam (``intake_b1`` …)."""
-    kind, _, bank = cam.partition("_b")
-    return f"{kind}_phaser_valve" + (f"_b{bank}" if bank != "1" else "")
+POINTS = ("low_reference", "reference", "feed", "ground")
+
+
+def kind_of_point(point: str) -> str:
+    """What a shared point of the car is, of those kinds: the beginning of its name."""
+    return next(kind for kind in POINTS if point == kind or point.startswith(f"{kind}_"))
 
 
 @cache

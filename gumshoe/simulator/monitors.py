@@ -6,9 +6,9 @@ practice, no source).
 
 from __future__ import annotations
 
-import re
 from typing import ClassVar
 
+from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.simulator.control import CLOSED
 from gumshoe.simulator.diesel_monitors import Balance, ParticulateFilter, Recirculation
 from gumshoe.simulator.electrics import HIGH_V, LOW_V, Stand
@@ -99,11 +99,12 @@ class Circuits(Monitor):
         state = watch.management.state
         if name == "crank_sensor":
             return stand.verdict if state.cranked_s > self.CRANKS_S or watch.seen.cranked else ""
-        if name.startswith(("cam_sensor", "distributor")):
+        part = ComponentRef.parse(name)
+        if part.kind in ("cam_sensor", "distributor"):
             return stand.verdict if watch.seen.cranked else ""
-        if name.startswith("oxygen_sensor") and name.endswith("s1"):
+        if (part.kind, part.sensor) == ("oxygen_sensor", 1):
             return stand.verdict if stand.verdict != "open" and state.heater_on else ""
-        if name.startswith("oxygen_"):
+        if part.kind in ("oxygen_sensor", "oxygen_heater"):
             return stand.verdict if state.heater_on and state.run_time_s > self.SYNC_S else ""
         return stand.verdict
 
@@ -245,8 +246,8 @@ class Heater(SlowMonitor):
                 watch.memory.results[f"heater_a {number}"] = bank.heater_amps
 
 
-BLOCKS = re.compile(r"P03(0|3)|P010|P01(1|2)|P017")
-"""Codes under which the mixture cannot be trusted to judge the catalyst (common practice)."""
+BLOCKING = {"P030", "P033", "P010", "P011", "P012", "P017"}
+"""Tens of codes under which the mixture cannot be trusted to judge the catalyst (common practice)."""
 
 
 class OncePerTrip(Monitor):
@@ -315,7 +316,7 @@ class Catalyst(OncePerTrip):
         state, seen = watch.management.state, watch.seen
         closed = state.banks[self.bank].fuel_state == CLOSED
         steady = closed and seen.speed_kmh > 45.0 and seen.coolant_c > 75.0 and state.run_time_s > 180.0
-        if self._done or not steady or BLOCKS.search(" ".join(watch.memory.codes("pending"))):
+        if self._done or not steady or any(code[:4] in BLOCKING for code in watch.memory.codes("pending")):
             return
         volts = seen.banks[self.bank].downstream_v
         if self._time > 0.0:

@@ -27,12 +27,14 @@ COLD, GLOWS = 0.08, 0.45
 
 @dataclass(frozen=True)
 class State:
-    """How a circuit stands: whether what is commanded is on, plugs off, whether the supply is there, jumpers."""
+    """How a circuit stands: whether what is commanded is on, plugs off, whether the supply is there, jumpers; the one
+    member of a shared point that is commanded ``alone``."""
 
     driven: bool = False
     unplugged: frozenset[str] = frozenset()
     powered: bool = True
     jumpers: frozenset[tuple[str, str]] = frozenset()
+    alone: str = ""
 
 
 class Nodes:
@@ -75,8 +77,10 @@ class Nodes:
         """Ohms of an element in this state, everything that it needs being there."""
         if item.connector in state.unplugged or (item.kind is Kind.SUPPLY and not state.powered):
             return OPEN_OHM
-        if item.id in self.circuit.commanded and not state.driven:
-            return item.off_ohm
+        if item.id in self.circuit.commanded:
+            others = state.alone and self.circuit.drives.get(item.id) != state.alone
+            if others or not state.driven:
+                return item.off_ohm
         return item.volts**2 / item.watts if item.kind is Kind.LAMP else item.ohm
 
     def _settle(self) -> None:

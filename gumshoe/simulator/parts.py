@@ -9,9 +9,11 @@ from dataclasses import dataclass, field
 
 from gumshoe.simulator.models import CarModel
 
+SPOTS = ("spot_1", "spot_2")
+"""Worn places of a two-track sensor, as its circuit names them."""
 INSIDE = {
     "load", "heater", "motor", "sensor", "upper", "lower", "output", "inside", "coil", "bulb", "cell", "inner",
-    "upper_1", "upper_2", "lower_1", "lower_2", "spot_1", "spot_2", "input", "trigger_in",
+    "upper_1", "upper_2", "lower_1", "lower_2", "input", "trigger_in", *SPOTS,
 }  # fmt: skip
 """Elements of a circuit that sit in the part itself: they go with it when it is renewed, and stay when its wires are
 mended."""

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from random import Random
 
+from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.simulator.diesel_engine import filter_flow_lps
 from gumshoe.simulator.electrics import HIGH_V, LOW_V, Electrics
 from gumshoe.simulator.engine import Air, Engine
@@ -203,7 +204,7 @@ class Sensors:
         if "crank_sensor" in electrics.dead:
             seen.rpm = 0.0
         seen.cams = cam_readings(model, parts, systems)
-        seen.cams_valid = not any(name.startswith("cam_sensor") for name in electrics.dead)
+        seen.cams_valid = not any(ComponentRef.parse(name).kind == "cam_sensor" for name in electrics.dead)
         self._tracks("pedal_sensor", pedal, seen.pedal, seen)
         self._tracks("throttle_sensor", systems.plate, seen.plate, seen)
         if model.diesel:

@@ -8,7 +8,7 @@ from typing import ClassVar
 from gumshoe.simulator.bus import cut_off
 from gumshoe.simulator.control import CLOSED, LeakTest
 from gumshoe.simulator.hybrid import ElectricDrive
-from gumshoe.simulator.models import CarModel
+from gumshoe.simulator.models import Cam, CarModel
 from gumshoe.simulator.parts import Parts
 from gumshoe.simulator.watch import SLOW_S, Lasting, SlowMonitor, Watch
 
@@ -21,15 +21,20 @@ class CamAngles(SlowMonitor):
     HOLD_S: ClassVar[float] = 4.0
     RESTS_S: ClassVar[float] = 8.0
     MOVED = {
-        "intake_b1": ("P0011", "P0012"),
-        "exhaust_b1": ("P0014", "P0015"),
-        "intake_b2": ("P0021", "P0022"),
-        "exhaust_b2": ("P0024", "P0025"),
+        Cam("intake", 1): ("P0011", "P0012"),
+        Cam("exhaust", 1): ("P0014", "P0015"),
+        Cam("intake", 2): ("P0021", "P0022"),
+        Cam("exhaust", 2): ("P0024", "P0025"),
     }
-    RESTING = {"intake_b1": "P0016", "exhaust_b1": "P0017", "intake_b2": "P0018", "exhaust_b2": "P0019"}
+    RESTING = {
+        Cam("intake", 1): "P0016",
+        Cam("exhaust", 1): "P0017",
+        Cam("intake", 2): "P0018",
+        Cam("exhaust", 2): "P0019",
+    }
 
     def __init__(self, model: CarModel) -> None:
-        self.cams = model.phasers or tuple(f"intake_b{bank}" for bank in range(1, len(model.banks) + 1))
+        self.cams = model.phasers or tuple(Cam("intake", bank) for bank in range(1, len(model.banks) + 1))
         self._rest = [0.0] * len(self.cams)
         self.start()
 
@@ -51,7 +56,7 @@ class CamAngles(SlowMonitor):
             if targets:
                 self._moved(watch, place, cam, target)
 
-    def _at_rest(self, watch: Watch, place: int, cam: str) -> None:
+    def _at_rest(self, watch: Watch, place: int, cam: Cam) -> None:
         angle, memory = watch.seen.cams[place], watch.memory
         self._rest[place] += (angle - self._rest[place]) * SLOW_S / 2.0
         wrong = abs(angle) > self.OFF_DEG
@@ -61,7 +66,7 @@ class CamAngles(SlowMonitor):
         elif self._right[place] > 20.0:
             memory.passed(self.RESTING[cam])
 
-    def _moved(self, watch: Watch, place: int, cam: str, target: float) -> None:
+    def _moved(self, watch: Watch, place: int, cam: Cam, target: float) -> None:
         error = watch.seen.cams[place] - max(min(self._rest[place], 25.0), -25.0) - target
         over, under = self.MOVED[cam]
         for held, code, bad in (

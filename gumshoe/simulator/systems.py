@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from gumshoe.simulator.electrics import Electrics
-from gumshoe.simulator.models import CarModel, Plate, phaser_valve
+from gumshoe.simulator.models import CarModel, Plate
 from gumshoe.simulator.parts import Parts
 
 SPOOL_S = 0.7
@@ -84,7 +84,7 @@ class Systems:
             # No oil pressure, no turning.
             most = (SLUDGE_DEG_S if parts.oil_worn else CAM_DEG_S) * seconds * (1.0 if rpm > 300.0 else 0.0)
             for place, cam in enumerate(model.phasers):
-                valve = phaser_valve(cam)
+                valve = cam.valve
                 wanted = cams_deg[place]
                 if valve in electrics.dead:
                     wanted = 0.0
@@ -133,5 +133,5 @@ def cam_readings(model: CarModel, parts: Parts, systems: Systems) -> list[float]
     """Each watched cam against the crank's reference, in degrees of advance: every cam that turns, else the intake cam
     of each bank. A stretched chain or a tooth holds them back, and so does a reference that has moved."""
     angles = systems.cams or [0.0] * len(model.banks)
-    banks = [int(cam.rpartition("_b")[2]) - 1 for cam in model.phasers] or range(len(model.banks))
+    banks = [cam.bank - 1 for cam in model.phasers] or range(len(model.banks))
     return [angle - parts.chain_deg[bank] - parts.tooth_deg for bank, angle in zip(banks, angles, strict=True)]

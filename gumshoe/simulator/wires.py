@@ -13,7 +13,7 @@ from pydantic import TypeAdapter
 
 from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind
 from gumshoe.core.circuits.templates import drawn, templates
-from gumshoe.simulator.models import CarModel, models
+from gumshoe.simulator.models import CarModel, kind_of_point, models
 from gumshoe.simulator.parts import Parts
 
 TO_GROUND, TO_FEED = "to_ground:", "to_feed:"
@@ -24,6 +24,8 @@ BAD_CONTACT_OHM = {"load": 60.0, "sensor": 4_000.0}
 PATHS = {Kind.WIRE, Kind.CONTACT, Kind.FUSE, Kind.SPLICE, Kind.GROUND_POINT}
 ANALOG = {"thermistor", "reference sensor", "pulled down sensor", "two tracks"}
 PULSED = {"hall sensor", "pulled up sensor"}
+HOUSED_IN = {"throttle_sensor_b": "throttle_sensor", "pedal_sensor_b": "pedal_sensor"}
+"""The second track of a part, and the part."""
 SHARED = {"feed", "ground", "reference", "low_reference"}
 
 
@@ -58,13 +60,13 @@ class Wired:
     @property
     def holder(self) -> str:
         """The part under whose name a fault in this circuit is kept: two tracks are one circuit."""
-        return self.name.removesuffix("_b") if self.track == 2 else self.name
+        return HOUSED_IN.get(self.name, self.name)
 
 
 def wrong_in(parts: Parts, name: str, circuit: Circuit) -> Iterator[tuple[str, float]]:
     """What is wrong in a circuit: elements (or paths that should not be there) and the ohms they have."""
     names = {item.id for item in circuit.elements}
-    keys = {name.removesuffix("_b") if "wire_1" in names else name, name, *circuit.members}
+    keys = {HOUSED_IN.get(name, name), name, *circuit.members}
     heater = name.replace("oxygen_sensor", "oxygen_heater") if "cell" in names else ""
     acting = {key: (element, ohm) for key, (element, ohm, _) in parts.moods.items() if key in parts.acting}
     for component, (element, ohm) in [*parts.wired.items(), *acting.items()]:
@@ -80,8 +82,9 @@ def wrong_in(parts: Parts, name: str, circuit: Circuit) -> Iterator[tuple[str, f
             yield path + inner, ohm
     for point, members in parts.open_points.items():
         if point == name or name in members or set(members) & set(circuit.members):
-            kind = "low_reference" if point.startswith("low_reference") else point.partition("_")[0]
-            broken = next((e for e in circuit.elements if e.of == kind and e.kind is not Kind.CONTACT), None)
+            broken = next(
+                (e for e in circuit.elements if e.of == kind_of_point(point) and e.kind is not Kind.CONTACT), None
+            )
             if broken:
                 yield broken.id, OPEN_OHM
 

@@ -338,3 +338,72 @@ class Shared(unittest.TestCase):
         minutes = {minutes_of(circuit, Probe(Instrument.METER, p.node, GROUND, Setting())) for p in circuit.places}
         self.assertGreater(len(minutes), 1)
         self.assertIn("battery negative", words_of(circuit, Probe(Instrument.METER, "unit_low", GROUND, Setting())))
+
+
+class WhatWearsOut(unittest.TestCase):
+    """Contacts under load, a weak battery, one load of several, a reference pulled down in part (common practice)."""
+
+    THREE = tuple(Member(name, f"solenoid {name.upper()}") for name in ("a", "b", "c"))
+
+    @staticmethod
+    def alone(node: str, member: str, value: float) -> ProbeReading:
+        return ProbeReading(Probe(Instrument.METER, node, GROUND, Setting(1.0, alone=member)), value)
+
+    def test_a_burnt_relay_contact_drops_where_the_coil_pulls(self) -> None:
+        # A pump of 1.8 Ω takes some 6 A; a fifth of an ohm in the contact keeps more than a volt from it.
+        made = model(drawn(templates()["relay"], "pump", "the pump"))
+        burnt = [
+            volts("battery", 12.3, 1.0),
+            volts("fuse_out", 12.2, 1.0),
+            volts("load_feed", 11.0, 1.0),
+            heard("coil", "works"),
+            heard("load", "works"),
+        ]
+        first = left(made, burnt)[0].fault
+        self.assertIn(first.element, {"switch", "switch_in_contact", "switch_out_contact"})
+        self.assertEqual(first.mode, "resistance")
+        # The same with the coil unfed stays open, whatever the contact is like: the contact's resistance needs its coil.
+        row = next(i for i, fault in enumerate(made.faults) if fault.id == "resistance:switch")
+        shut = predicted(made, Probe(Instrument.METER, "load_feed", GROUND, Setting(1.0)))[made.owner == row]
+        open_ = predicted(made, Probe(Instrument.METER, "load_feed", GROUND, Setting(0.0)))[made.owner == row]
+        self.assertGreater(float(shut[0]), 11.0)
+        self.assertLess(float(np.abs(open_).max()), 0.1)
+
+    def test_a_starter_clamp_that_keeps_half_a_volt(self) -> None:
+        made = model(drawn(templates()["starting"], "starter", "the starter"))
+        drop = ProbeReading(Probe(Instrument.METER, "battery", "plus_clamp", Setting(1.0)), 0.5)
+        found = [volts("battery", 10.6, 1.0), drop, volts("engine", 0.25, 1.0)]
+        self.assertEqual(left(made, found)[0].fault.id, "resistance:plus_post")
+
+    def test_a_weak_battery_is_said_where_the_drops_are_small(self) -> None:
+        made = model(drawn(templates()["starting"], "starter", "the starter"))
+        found = [volts("battery", 12.4), volts("battery", 8.6, 1.0), volts("starter_plus", 8.2, 1.0)]
+        found += [volts("engine", 0.2, 1.0)]
+        told = conclusion(made, found)
+        self.assertEqual((told.outcome, told.stands), ("battery", True))
+
+    def test_one_load_of_a_shared_ground_at_a_time(self) -> None:
+        made = model(drawn(templates()["ground of feed-side load"], "point", "the point", self.THREE))
+        ground = next(i for i, fault in enumerate(made.faults) if fault.id == "resistance:ground_point")
+        rows = made.owner == ground
+
+        def at(setting: Setting) -> np.ndarray:
+            return predicted(made, Probe(Instrument.METER, "spliced", GROUND, setting))[rows]
+
+        together, one = at(Setting(1.0)), at(Setting(1.0, alone="a"))
+        size = int(np.argmin(np.abs(np.array(made.faults[ground].ohms) - 1.0)))
+        self.assertAlmostEqual(together[size] / one[size], 3.0, delta=0.6)  # three currents through it against one
+        self.assertTrue(any(probe.setting.alone for probe in made.shown))
+        with self.assertRaises(BadInput):
+            checked(made, Probe(Instrument.METER, "spliced", GROUND, Setting(1.0, alone="nobody")))
+        self.assertIn("solenoid A alone", words_of(made.circuit, self.alone("spliced", "a", 0.1).probe))
+
+    def test_a_reference_pulled_down_in_part_is_the_sensor_that_lets_go_of_it(self) -> None:
+        made = model(drawn(templates()["reference"], "five", "5 V reference", FOUR))
+        held = volts("reference_a", 3.9)
+        self.assertFalse(conclusion(made, [held]).stands)
+        let_go = [volts("reference_a", 3.9, off=frozenset({f"part_{key}"})) for key in ("b", "d")]
+        freed = volts("reference_a", 4.9, off=frozenset({"part_c"}))
+        told = conclusion(made, [held, *let_go, freed])
+        self.assertEqual(left(made, [held, *let_go, freed])[0].fault.of, "c")
+        self.assertTrue(told.probability > 0.6)

@@ -68,6 +68,15 @@ class Electrical(unittest.TestCase):
         self.assertIs(found.verdict, LimitVerdict.BAD)
         self.assertIs(worked("parasitic_drain", ma=40, capacity=60, stood=60).verdict, LimitVerdict.WATCH)
 
+    def test_drop_across_a_fuse(self) -> None:
+        # 1.5 mV over the 7.7 mΩ of a 10 A fuse: 195 mA. A 30 A fuse of 2 mΩ shows the same current as 0.4 mV.
+        found = worked("fuse_drop", fuse="10 A", mv=1.5)
+        self.assertAlmostEqual(found.figures[0].value, 194.8, places=1)
+        self.assertIs(found.verdict, LimitVerdict.BAD)
+        self.assertIs(worked("fuse_drop", fuse="30 A", mv=0.4).verdict, LimitVerdict.BAD)
+        self.assertIs(worked("fuse_drop", fuse="10 A", mv=0.2).verdict, LimitVerdict.WATCH)
+        self.assertIs(worked("fuse_drop", fuse="10 A", mv=0.0).verdict, LimitVerdict.GOOD)
+
 
 class Engine(unittest.TestCase):
     def test_plug_gap(self) -> None:

@@ -301,7 +301,7 @@ def concluded(case: CaseFile, knowledge: Knowledge) -> tuple[TestOutcome, ...]:
 
 def probe_of(row: ProbeFacts) -> Probe:
     """Where the leads were, as the file says it."""
-    return Probe.at(Instrument(row.instrument), row.plus, row.minus, row.command, row.unplugged, row.jumpers)
+    return Probe.at(Instrument(row.instrument), row.plus, row.minus, row.command, row.unplugged, row.jumpers, row.alone)
 
 
 def knowledge_of(case: CaseFile) -> Knowledge:

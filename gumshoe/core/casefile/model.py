@@ -264,7 +264,8 @@ class ProofFacts:
 @dataclass(frozen=True)
 class ProbeFacts:
     """One reading at a circuit: where the leads were, how it stood, what it showed: volts, ohms, amperes, a lamp's
-    shine, or whether a load works. ``jumpers``: pairs of places joined meanwhile."""
+    shine, or whether a load works. ``jumpers``: pairs of places joined meanwhile; ``alone``: the one part on a shared
+    point that was commanded."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
@@ -286,6 +287,7 @@ class ProbeFacts:
     jumpers: tuple[tuple[str, str], ...] = ()
     at: str = ""
     by: str = ""
+    alone: str = ""
 
 
 @dataclass(frozen=True)

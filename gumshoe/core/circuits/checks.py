@@ -131,6 +131,11 @@ def _check_setting(model: FaultModel, setting: Setting) -> None:
             )
     if not 0.0 <= setting.command <= 1.0 or (setting.command and not circuit.commanded):
         raise BadInput(f"{circuit.id}: a command of {setting.command:g} cannot be.", remedies=("0 (off) to 1 (on)",))
+    if setting.alone and setting.alone not in circuit.drives.values():
+        raise BadInput(
+            f"{circuit.id}: there is no “{setting.alone[:30]}” to command alone.",
+            remedies=(f"one of {', '.join(dict.fromkeys(circuit.drives.values())) or 'none: nothing is shared here'}",),
+        )
     for ends in setting.jumpers:
         for node in ends:
             _check_place(circuit, node, setting)
@@ -140,7 +145,7 @@ def _check_setting(model: FaultModel, setting: Setting) -> None:
 
 def _check_jumper(model: FaultModel, setting: Setting, ends: tuple[str, str]) -> None:
     """A jumper must not blow its fuse on the sound circuit, commanded or not."""
-    alone = Setting(setting.command, setting.unplugged, jumpers=frozenset({ends}))
+    alone = Setting(setting.command, setting.unplugged, jumpers=frozenset({ends}), alone=setting.alone)
     phases = (False, True) if model.circuit.commanded else (False,)
     across = [model.solved(alone, driven=driven).open_voltage(*ends)[0] for driven in phases]
     current = float(np.max(np.abs(across))) / JUMPER_OHM

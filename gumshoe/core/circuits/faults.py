@@ -7,6 +7,7 @@ control unit's own driver last).
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -17,10 +18,17 @@ from gumshoe.core.circuits.loops import Bools, Floats, Ints, Net
 from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind, Setting
 from gumshoe.core.circuits.solver import Bench, Solved, resistances
 
-SIZES = 16
-RESISTANCE_OHM = tuple(np.geomspace(1.0, 20_000.0, SIZES).tolist())
-"""Sizes a bad contact can have."""
-SHORT_OHM = tuple(np.geomspace(0.05, 2_000.0, SIZES).tolist())
+STEP = 2.05
+"""Two neighbouring sizes of a fault differ by some such factor; between them they are integrated over."""
+MOST_RESISTANCE_OHM, LEAST_RESISTANCE_OHM = 20_000.0, 1.0
+"""A bad contact where no load draws on it; more is an open place."""
+DROPS = 60.0
+"""The least bad contact has that share of the heaviest load's resistance: some 0.2 V at 12 V (common practice)."""
+LEAST_SHORT_OHM, MOST_SHORT_OHM = 0.05, 2_000.0
+LEAKS = 10.0
+"""The weakest leak at a signal has so many times the highest resistance that feeds or loads it."""
+WEAK = (2.5, 4.0, 6.5, 10.0, 16.0, 25.0, 40.0)
+"""How much more inner resistance a worn or cold and empty battery has (common practice)."""
 SKEWS = (0.25, 0.4, 0.6, 1.6, 2.5, 4.0)
 LOAD_SHORTS = (0.02, 0.04, 0.08, 0.16, 0.3)
 BROKEN_OHM = (5e7, OPEN_OHM, OPEN_OHM)
@@ -28,6 +36,7 @@ BROKEN_OHM = (5e7, OPEN_OHM, OPEN_OHM)
 WORN_OHM = (5_000.0, 50_000.0, 500_000.0, OPEN_OHM)
 """What a worn spot of a track has under its wiper."""
 RATES = {
+    Kind.SUPPLY: 3.0,
     Kind.FUSE: 1.0,
     Kind.WIRE: 1.0,
     Kind.CONTACT: 2.5,
@@ -164,28 +173,29 @@ class FaultModel:
         """Every variant solved, with what switches by its needs as it settles: first as in the sound circuit, for most
         variants stand alike, then those again in which a need fails. All settings have the same jumpers."""
         sound = np.array([resistances(self.wired, setting, driven) for setting, driven in stands])
-        ohm = np.array([self._ohm(row, setting) for row, (setting, _) in zip(sound, stands, strict=True)])
+        closed = np.array([self._ohm(row, setting) for row, (setting, _) in zip(sound, stands, strict=True)])
         codes = 1 << len(self._governed)
         net = Net(self.wired, stands[0][0].jumpers)
-        bench = Bench(net, np.array([setting.powered for setting, _ in stands]), sound, self.column, ohm, codes)
-        met = np.full(ohm.shape, codes - 1)
-        every = np.arange(ohm.size).reshape(ohm.shape)
+        bench = Bench(net, np.array([setting.powered for setting, _ in stands]), sound, self.column, closed, codes)
+        met = np.full(closed.shape, codes - 1)
+        every = np.arange(closed.size).reshape(closed.shape)
         for _ in range(ROUNDS if self._governed else 0):
-            now = self._put(bench, sound, met, every[:, 0])
+            now = self._put(bench, sound, closed, met, every[:, 0])
             if np.array_equal(now, met[:, 0]):
                 break
             met[:] = now[:, None]
         which, turn, stands_now = every.reshape(-1), 0, met.reshape(-1)
         while len(which):
-            now = self._put(bench, sound, met, which)
+            now = self._put(bench, sound, closed, met, which)
             if turn >= ROUNDS:  # what cannot settle stays off
                 now &= stands_now[which]
             changed = now != stands_now[which]
             stands_now[which] = now
             which, turn = which[changed], turn + 1
+        ohm = self._switched(closed, met, self._own)
         return [_Stand(*each) for each in zip(sound, ohm, met, bench.lit(), strict=True)]
 
-    def _put(self, bench: Bench, sound: Floats, met: Ints, which: Ints) -> Ints:
+    def _put(self, bench: Bench, sound: Floats, closed: Floats, met: Ints, which: Ints) -> Ints:
         """Solve some variants with relays and outputs as ``met`` says; which needs stand then: a bit for each of what
         is governed."""
         codes = 1 << len(self._governed)
@@ -193,7 +203,8 @@ class FaultModel:
         new = bench.unknown(keys)
         if len(new):
             bench.add(new, self._grounds(sound[new // codes], new % codes))
-        bench.put(which, keys)
+        stand = met.reshape(-1)[which]
+        bench.put(which, keys, self._switched(closed.reshape(-1)[which], stand, self._own[which % met.shape[1]]))
         if not self._governed:
             return np.zeros(len(which), dtype=np.int64)
         plus, minus, least, first = self._needs
@@ -201,6 +212,24 @@ class FaultModel:
         enough = bench.between(begin, end, which) >= least
         result: Ints = (1 << np.arange(len(first))) @ np.logical_and.reduceat(enough, first, axis=0)
         return result
+
+    def _switched(self, ohm: Floats, met: Ints, own: Ints) -> Floats:
+        """What the changed element of a variant has as its needs stand: a burnt contact that is not held shut is
+        open."""
+        lacks = (own >= 0) & ((met >> np.maximum(own, 0) & 1) == 0)
+        result: Floats = np.where(lacks, np.maximum(ohm, OPEN_OHM), ohm)
+        return result
+
+    @cached_property
+    def _own(self) -> Ints:
+        """Of every variant that is a bad contact in something governed, its place among what is governed; else −1."""
+        by_fault = [
+            self._governed.index(self._place[fault.element])
+            if fault.mode == "resistance" and self._place.get(fault.element) in self._governed
+            else -1
+            for fault in self.faults
+        ]
+        return np.array(by_fault)[self.owner]
 
     def _grounds(self, sound: Floats, met: Ints) -> Floats:
         """Ohms of every element but for any fault (states, elements); what lacks a need is off."""
@@ -257,25 +286,37 @@ class FaultModel:
 
 
 def _key(setting: Setting, driven: bool) -> object:
-    return setting.unplugged, setting.powered, setting.jumpers, driven
+    return setting.unplugged, setting.powered, setting.jumpers, driven, setting.alone if driven else ""
 
 
 def model(circuit: Circuit) -> FaultModel:
     """Everything that can be wrong in a circuit, the sound one first."""
     found = [Fault("none", "nothing wrong in this circuit", "", (1.0,), SOUND_RATE)]
+    loads = [item.ohm for item in circuit.elements if item.kind is Kind.LOAD]
+    least = min([LEAST_RESISTANCE_OHM, *(ohm / DROPS for ohm in loads)])
+    bad = _sizes(least, MOST_RESISTANCE_OHM)
+    signals = [item.ohm for item in circuit.elements if item.kind in (Kind.PULL, Kind.SENSOR)]
+    shorts = _sizes(LEAST_SHORT_OHM, max([MOST_SHORT_OHM, *(LEAKS * ohm for ohm in signals)]))
     for item in circuit.elements:
-        found += _of(item)
+        found += _of(item, bad)
     for item in circuit.elements:
         if item.kind is Kind.WIRE:
             ground, feed = f"{item.words} shorted to ground", f"{item.words} shorted to a feed"
             found += [
-                Fault(f"short_ground:{item.id}", ground, f"to_ground:{item.id}", SHORT_OHM, 0.7, item.of),
-                Fault(f"short_feed:{item.id}", feed, f"to_feed:{item.id}", SHORT_OHM, 0.3, item.of),
+                Fault(f"short_ground:{item.id}", ground, f"to_ground:{item.id}", shorts, 0.7, item.of),
+                Fault(f"short_feed:{item.id}", feed, f"to_feed:{item.id}", shorts, 0.3, item.of),
             ]
     return FaultModel(circuit, tuple(found))
 
 
-def _of(item: Element) -> list[Fault]:
+def _sizes(least: float, most: float) -> tuple[float, ...]:
+    """Sizes from the least to the most, in even steps of the logarithm."""
+    count = 1 + round(math.log(most / least) / math.log(STEP))
+    return tuple(np.geomspace(least, most, count).tolist())
+
+
+def _of(item: Element, bad: tuple[float, ...]) -> list[Fault]:
+    """What can be wrong in an element; ``bad``: sizes of a bad contact in this circuit."""
     rate = RATES.get(item.kind, 0.0)
     of = item.of
 
@@ -283,14 +324,16 @@ def _of(item: Element) -> list[Fault]:
         return Fault(f"{mode}:{item.id}", words, item.id, ohms, rate * share, of, relative)
 
     if item.kind is Kind.SUPPLY:
-        return []
+        if not of:
+            return []
+        weak = fault("weak", f"{item.words} weak: it breaks down under load", WEAK, relative=True)
+        return [weak] if of == "battery" else [replace(weak, rate=RATES[Kind.DRIVER])]
     if item.kind is Kind.FUSE:
         return [fault("open", f"{item.words} blown or out", (OPEN_OHM,))]
     if item.kind in PATHS:
-        resistance = tuple(ohm * min(1.0, item.ohm / 0.02) for ohm in RESISTANCE_OHM)
         return [
             fault("open", f"{item.words} open", BROKEN_OHM),
-            fault("resistance", f"resistance in {item.words}", resistance, 0.6),
+            fault("resistance", f"resistance in {item.words}", bad, 0.6),
         ]
     if item.kind in (Kind.DRIVER, Kind.SWITCH):
         of = of or "unit"
@@ -299,9 +342,10 @@ def _of(item: Element) -> list[Fault]:
             fault("stuck_off", f"{item.words} does not switch on", (OPEN_OHM,)),
             fault("stuck_on", f"{item.words} does not switch off", (item.ohm,)),
         ]
-        if item.kind is Kind.SWITCH and not item.needs:  # as a multiple of what it has closed: open, it stays open
-            burnt = tuple(ohm * min(1.0, item.ohm / 0.02) / item.ohm for ohm in RESISTANCE_OHM)
-            found.append(fault("resistance", f"resistance in {item.words} (burnt)", burnt, relative=True))
+        if item.kind is Kind.SWITCH:  # what a hand commands: a multiple of what it has closed, for open it stays open
+            burnt = bad if item.needs else tuple(ohm / item.ohm for ohm in bad)
+            words = f"resistance in {item.words} (burnt)"
+            found.append(fault("resistance", words, burnt, relative=not item.needs))
         return found
     if item.kind is Kind.LOAD:
         of = of or "part"

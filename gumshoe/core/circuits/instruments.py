@@ -213,7 +213,9 @@ def _probes(circuit: Circuit) -> Iterator[Probe]:
     everywhere = nodes
     for unplugged in (frozenset[str](), *(frozenset({name}) for name in circuit.connectors)):
         off = Setting(0.0, unplugged, powered=False)
-        nodes = {node: place for node, place in everywhere.items() if not _elsewhere(circuit, node, unplugged)}
+        pulled = {circuit.plug_of[name] for name in unplugged if name in circuit.plug_of}
+        # One measures where one has unplugged, or at what the parts on a shared point share.
+        nodes = {node: p for node, p in everywhere.items() if not pulled or p.member in ("", *pulled)}
         for command in commands(circuit):
             setting = Setting(command, unplugged)
             for node, place in nodes.items():
@@ -224,17 +226,22 @@ def _probes(circuit: Circuit) -> Iterator[Probe]:
                 yield Probe(Instrument.METER, plus, minus, setting)
             for plus, minus in in_place_of(circuit, unplugged):
                 yield Probe(Instrument.LAMP, plus, minus, setting)
+        if not unplugged:
+            yield from _one_at_a_time(circuit)
         for plus, minus in (*in_place_of(circuit, unplugged), *_own_pins(circuit, unplugged), *circuit.drops):
             yield Probe(Instrument.OHM, plus, minus, off)
         for node in nodes:
             yield Probe(Instrument.OHM, node, GROUND, off)
 
 
-def _elsewhere(circuit: Circuit, node: str, unplugged: frozenset[str]) -> bool:
-    """Whether a place belongs to another part on a shared point than the one whose plug is off: one measures where one
-    has unplugged, or at what they share."""
-    pulled = {name.removeprefix("part_") for name in unplugged} & set(circuit.members)
-    return bool(pulled) and any(node.endswith(f"_{key}") for key in circuit.members if key not in pulled)
+def _one_at_a_time(circuit: Circuit) -> Iterator[Probe]:
+    """A shared point with one of its loads commanded alone: the drop tells whether the point or that load's branch
+    makes it."""
+    for member in dict.fromkeys(circuit.drives.values()):
+        setting = Setting(1.0, alone=member)
+        for place in circuit.places:
+            if not place.behind and place.member in ("", member):
+                yield Probe(Instrument.METER, place.node, GROUND, setting)
 
 
 def in_place_of(circuit: Circuit, unplugged: frozenset[str]) -> list[tuple[str, str]]:
@@ -279,6 +286,8 @@ def stand_words(circuit: Circuit, setting: Setting) -> str:
         off, on = circuit.stands
         duty = setting.command
         stands = off if duty <= 0.0 else (on if duty >= 1.0 else f"commanded {100.0 * duty:.0f} %")
+        if setting.alone:
+            stands = f"{circuit.members[setting.alone]} alone {stands.removeprefix('key on, ')}"
     pulled = "; ".join(f"{circuit.connectors[name]} off" for name in sorted(setting.unplugged))
     names = place_words(circuit)
     jumped = "; ".join(f"jumper from {names[a]} to {names[b]}" for a, b in sorted(setting.jumpers))

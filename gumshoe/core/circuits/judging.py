@@ -31,12 +31,15 @@ EXPLAINED = 0.05
 """Least likelihood of every reading for a pair to explain it."""
 WIRING_OF = "wiring of "
 """With a member's key behind it: the wiring of one part on a shared point."""
-UNIT, UNIT_GROUND, UNIT_GROUND_TEST = "unit", "unit ground", "unit_ground_drop"
-"""What lies in the control unit, and the ground it stands on; the test that says the same of it."""
+UNIT, UNIT_GROUND, BATTERY = "unit", "unit ground", "battery"
+"""What lies in the control unit, the ground it stands on, and what feeds all."""
+TOLD_BY = {UNIT_GROUND: ("unit_ground_drop", "bad"), BATTERY: ("battery_rest", "low")}
+"""The test and the outcome that say the same of it."""
 SHARED = ("feed", "ground", "reference", "low_reference", "bus")
 ADVICE = {
     "bad": "Mend it at the point itself: a jumper near a part hides it, and the next wire on it fails later.",
     UNIT_GROUND: "Clean and tighten the control unit's ground, then measure it under load: all it read was lifted.",
+    BATTERY: "Charge it in full, load test it, then measure the drops anew: on a weak battery they are too small.",
     "unit": "Before a control unit is condemned: its own feeds and grounds under load, and the maker's service data.",
     "part": "Look at the plug's pins once more, then renew or mend the part.",
     "good": "Nothing is wrong in this circuit as it stood: if it comes and goes, record while the harness is moved.",
@@ -71,8 +74,8 @@ class Loading:
 @dataclass(frozen=True)
 class Conclusion:
     """What is to be mended, by what is left. ``of``: as in Fault; ``outcome`` of the check of the circuit's component
-    (or point): ``open``, ``short_ground``, ``short_feed``, ``loose``, ``part``, ``good``, ``bad``, ``unit``; empty
-    while nothing stands. ``faults``: those that make it up."""
+    (or point): ``open``, ``short_ground``, ``short_feed``, ``loose``, ``part``, ``good``, ``bad``, ``unit``,
+    ``unit ground``, ``battery``; empty while nothing stands. ``faults``: those that make it up."""
 
     of: str
     outcome: str
@@ -97,7 +100,7 @@ class Conclusion:
     def member(self) -> str:
         """The key of the part on a shared point that it is about; empty for the circuit's own."""
         key = self.of.removeprefix(WIRING_OF)
-        return "" if key in ("", "part", "unit", "relay", *SHARED) else key
+        return "" if key in ("", "part", "relay", UNIT, UNIT_GROUND, BATTERY, *SHARED) else key
 
 
 @dataclass(frozen=True)
@@ -178,7 +181,7 @@ def outcome_of(fault: Fault) -> str:
         return "good"
     if fault.of in SHARED:
         return "bad"
-    if fault.of in (UNIT, UNIT_GROUND):
+    if fault.of in (UNIT, UNIT_GROUND, BATTERY):
         return fault.of
     if fault.of not in ("", "relay") and not fault.of.startswith(WIRING_OF):
         return CheckOutcome.PART
@@ -193,8 +196,9 @@ def advice_on(found: Conclusion) -> str:
 def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple[str, str] | None:
     """The circuit check and the outcome that say the same as a conclusion; None when there is none to say it."""
     outcome: str
-    if found.outcome == UNIT_GROUND:
-        return (UNIT_GROUND_TEST, "bad") if UNIT_GROUND_TEST in knowledge.tests else None
+    if found.outcome in TOLD_BY:
+        test_id, outcome = TOLD_BY[found.outcome]
+        return (test_id, outcome) if test_id in knowledge.tests else None
     if found.outcome == UNIT:
         target, outcome = "engine_module", CheckOutcome.PART
     elif found.outcome == "bad":

@@ -19,6 +19,10 @@ OPEN_OHM = 1e9
 """What an open place still passes: dirt and insulation (common practice: above 100 MΩ)."""
 
 
+UNIT_PLUG = "unit"
+"""The connector of a circuit that is the control unit's plug."""
+
+
 class Kind(StrEnum):
     """What an element is; its faults follow from that."""
 
@@ -85,13 +89,15 @@ class Element(Row):
 class Place(Row):
     """Where a lead can be put: a node, its words, the minutes to reach it, and whether a test lamp may load it.
 
-    ``behind``: the connector that must be off to reach it (the pins of the part itself)."""
+    ``behind``: the connector that must be off to reach it (the pins of the part itself). ``member``: of a shared
+    point, the key of the part that it lies at."""
 
     node: str
     words: Words
     minutes: Minutes
     takes_lamp: bool = False
     behind: str = ""
+    member: str = ""
 
 
 @dataclass(frozen=True)
@@ -99,7 +105,8 @@ class Circuit:
     """A netlist. ``commanded``: the elements that the command switches (a driver, or what a hand or a tooth does to a
     switch or sensor); without one the circuit has no command. ``stands``: words for command off and on; ``duty``: it is
     commanded as a share of time. ``drops``: pairs of places where a voltage drop is worth reading. ``members``: what
-    hangs on a shared point, key to words."""
+    hangs on a shared point, key to words; ``plug_of``: the member that a connector belongs to; ``drives``: of what is
+    commanded, the member that it drives."""
 
     id: str
     words: str
@@ -111,6 +118,8 @@ class Circuit:
     duty: bool = False
     drops: tuple[tuple[str, str], ...] = ()
     members: dict[str, str] = field(default_factory=dict)
+    plug_of: dict[str, str] = field(default_factory=dict)
+    drives: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """Raises DataError when something is named that is not there."""
@@ -155,6 +164,15 @@ class Circuit:
                 found[item.connector] += (place,)
         return found
 
+    @cached_property
+    def at_unit(self) -> frozenset[str]:
+        """The nodes on either side of the control unit's plug."""
+        return frozenset(node for item in self.elements if item.connector == UNIT_PLUG for node in (item.a, item.b))
+
+    def driven(self, alone: str) -> frozenset[str]:
+        """What is commanded: everything that can be, or what drives one member of a shared point alone."""
+        return frozenset(name for name in self.commanded if not alone or self.drives.get(name) == alone)
+
     def element(self, name: str) -> Element:
         """The element of that id. Raises DataError when there is none."""
         for item in self.elements:
@@ -166,12 +184,13 @@ class Circuit:
 @dataclass(frozen=True)
 class Setting:
     """How the circuit stands while it is measured: command (0 off to 1 on, between them duty), connectors pulled,
-    supply on, jumpers."""
+    supply on, jumpers; ``alone``: the one member of a shared point that is commanded, the others being off."""
 
     command: float = 0.0
     unplugged: frozenset[str] = frozenset()
     powered: bool = True
     jumpers: frozenset[tuple[str, str]] = frozenset()
+    alone: str = ""
 
 
 class Instrument(StrEnum):
@@ -220,11 +239,12 @@ class Probe:
         command: float = 0.0,
         unplugged: Iterable[str] = (),
         jumpers: Iterable[tuple[str, str]] = (),
+        alone: str = "",
     ) -> Probe:
         """A probe as a person says it: an ohmmeter goes on without supply, command and jumpers; what has no leads has
         no second place."""
         off = frozenset(unplugged)
-        setting = Setting(command, off, jumpers=frozenset((a, b) for a, b in jumpers))
+        setting = Setting(command, off, jumpers=frozenset((a, b) for a, b in jumpers), alone=alone if command else "")
         if instrument is Instrument.OHM:
             setting = Setting(0.0, off, powered=False)
         return cls(instrument, plus, minus if instrument.has_leads else "", setting)

@@ -52,8 +52,8 @@ def _lines(circuit: Circuit, rows: dict[str, PinRow]) -> Iterator[PinLine]:
         if terminal in told:
             continue
         far = rows.get(other.get(terminal, ""))
-        near_is_unit = terminal.startswith("unit_")
-        if far and far.terminal.startswith("unit_") == near_is_unit:
+        near_is_unit = terminal in circuit.at_unit
+        if far and (far.terminal in circuit.at_unit) == near_is_unit:
             far = None  # a wire between two plugs of the part, such as a relay's and its load's
         if far:
             told.add(far.terminal)

@@ -127,10 +127,10 @@ def resistances(circuit: Circuit, setting: Setting, driven: bool) -> Floats:
     """Ohms of every element as the circuit stands, nothing being wrong and every need fulfilled; ``driven``: the
     command's own phase. A latent path is infinite."""
     found = np.array([_rated_ohm(item) for item in circuit.elements])
-    if not driven:
-        off = [(place, item.off_ohm) for place, item in enumerate(circuit.elements) if item.id in circuit.commanded]
-        for place, ohm in off:
-            found[place] = ohm
+    on = circuit.driven(setting.alone) if driven else frozenset()
+    for place, item in enumerate(circuit.elements):
+        if item.id in circuit.commanded and item.id not in on:
+            found[place] = item.off_ohm
     for name in setting.unplugged:
         found[list(circuit.in_plug[name])] = OPEN_OHM
     return found
@@ -177,7 +177,7 @@ class Bench:
             raise DataError(f"{net.circuit.id}: two lamps in one circuit cannot be solved.")
         self._lamp = lamps[0] if lamps else -1
         self.net, self._powered, self._codes = net, powered, codes
-        self._changed, self._ohm = np.tile(changed, len(ohm)), ohm.reshape(-1)
+        self._changed, self._ohm = np.tile(changed, len(ohm)), ohm.reshape(-1).copy()
         rows = self._columns(sound, powered)
         self._there = np.flatnonzero(np.isfinite(rows[0]))
         loops = [net.loops(row) for row in rows]
@@ -220,9 +220,10 @@ class Bench:
         """Those states that are still to be solved."""
         return np.unique(keys[self._state[keys] < 0])
 
-    def put(self, which: Ints, keys: Ints) -> None:
-        """Solve some variants, each in its state."""
-        state, changed, ohm = self._state[keys], self._changed[which], self._ohm[which]
+    def put(self, which: Ints, keys: Ints, ohm: Floats) -> None:
+        """Solve some variants, each in its state, with what its element has there."""
+        state, changed = self._state[keys], self._changed[which]
+        self._ohm[which] = ohm
         stood = self._stood[state, changed]
         more = ohm >= stood
         way = np.where(more, self._series[changed], self._past[changed])

@@ -105,6 +105,7 @@ def drawn(template: Template, name: str, words: str, members: tuple[Member, ...]
     places = [replace(item, words=fill(item.words)) for item in template.places]
     connectors = {key: fill(value) for key, value in template.connectors.items()}
     hanging = members[: template.most] if template.each else ()
+    plug_of: dict[str, str] = {}
     for member in hanging:
         assert template.each
 
@@ -114,12 +115,21 @@ def drawn(template: Template, name: str, words: str, members: tuple[Member, ...]
         mine = [_filled(item, own) for item in template.each.elements]
         elements += [item if item.of else replace(item, of=f"wiring of {member.key}") for item in mine]
         places += [
-            replace(item, node=own(item.node), words=own(item.words), behind=own(item.behind), minutes=member.minutes)
+            replace(
+                item,
+                node=own(item.node),
+                words=own(item.words),
+                behind=own(item.behind),
+                minutes=member.minutes,
+                member=member.key,
+            )
             for item in template.each.places
             if item.node.removesuffix("_{m}") not in member.lacks
         ]
-        connectors |= {own(key): own(value) for key, value in template.each.connectors.items()}
-    commanded = [own for item in template.commanded for own in _for_each(item, hanging)]
+        plugs = {own(key): own(value) for key, value in template.each.connectors.items()}
+        connectors |= plugs
+        plug_of |= dict.fromkeys(plugs, member.key)
+    commanded = dict(own for item in template.commanded for own in _for_each(item, hanging))
     return Circuit(
         id=name,
         words=fill(template.words),
@@ -131,14 +141,17 @@ def drawn(template: Template, name: str, words: str, members: tuple[Member, ...]
         duty=template.duty,
         drops=template.drops,
         members={member.key: member.words for member in hanging},
+        plug_of=plug_of,
+        drives={name: key for name, key in commanded.items() if key},
     )
 
 
 # -- inside -----------------------------------------------------------------------------------------------
 
 
-def _for_each(text: str, members: tuple[Member, ...]) -> list[str]:
-    return [text.replace("{m}", member.key) for member in members] if "{m}" in text else [text]
+def _for_each(text: str, members: tuple[Member, ...]) -> list[tuple[str, str]]:
+    """An element's id for every member, with the member's key; of the circuit's own, with none."""
+    return [(text.replace("{m}", member.key), member.key) for member in members] if "{m}" in text else [(text, "")]
 
 
 def _filled(item: Element, fill: Callable[[str], str]) -> Element:

@@ -20,6 +20,7 @@ WORKS: dict[str, Work] = {
     "resistance_20": electrical.resistance_20,
     "battery": electrical.battery,
     "parasitic_drain": electrical.parasitic_drain,
+    "fuse_drop": electrical.fuse_drop,
     "plug_gap": engine.plug_gap,
     "compression": engine.compression,
     "leak_down": engine.leak_down,

@@ -20,6 +20,21 @@ OHM_AT_20 = {
 CHARGE_V = ((11.8, 0.0), (12.0, 25.0), (12.2, 50.0), (12.4, 75.0), (12.6, 100.0))
 CRANK_V, CHARGING_V = 9.6, (13.5, 14.8)
 DRAIN_MA = 50.0
+ASLEEP_MA = 10.0
+"""What one circuit may take asleep: an alarm, a clock, a control unit's memory (common practice)."""
+FUSE_MOHM = {
+    "2 A": 53.5,
+    "3 A": 31.1,
+    "5 A": 17.9,
+    "7.5 A": 10.9,
+    "10 A": 7.7,
+    "15 A": 4.8,
+    "20 A": 3.4,
+    "25 A": 2.5,
+    "30 A": 2.0,
+    "40 A": 1.4,
+}
+"""Cold resistance of blade fuses by rating (usual data sheets, from memory; 15 % either way)."""
 USABLE = 0.5
 """Share of its capacity that a starter battery may lose and still start (common practice)."""
 
@@ -90,3 +105,20 @@ def parasitic_drain(values: Values) -> Worked:
     if taken > 100.0 * USABLE:
         return Worked(figures, LimitVerdict.WATCH, "A usual drain, but too long a stand for this battery.")
     return Worked(figures, LimitVerdict.GOOD, "A usual drain.")
+
+
+def fuse_drop(values: Values) -> Worked:
+    """I = U ÷ R of the fuse, which is left in its place."""
+    drop, ohm = number(values, "mv"), FUSE_MOHM[choice(values, "fuse")]
+    milliamperes = 1000.0 * drop / ohm
+    figures = (
+        Figure("current through it", milliamperes, "mA", 0),
+        Figure("a tenth of a millivolt is", 100.0 / ohm, "mA", 0),
+    )
+    if milliamperes > DRAIN_MA:
+        return Worked(
+            figures, LimitVerdict.BAD, "Here it draws: unplug what hangs on this fuse one by one, the drop tells which."
+        )
+    if milliamperes > ASLEEP_MA:
+        return Worked(figures, LimitVerdict.WATCH, "More than a circuit takes asleep: wait half an hour, then again.")
+    return Worked(figures, LimitVerdict.GOOD, "This circuit sleeps.")

@@ -102,7 +102,7 @@ class Knowledge:
         found: dict[str, dict[str, TestRow]] = {}
         for test in sorted(self.tests.values(), key=lambda test: (test.minutes, test.id)):
             for outcome in test.outcomes:
-                for fault in self.proven_by(outcome.proves) if outcome.proves else ():
+                for fault in sorted(self.proven_by(outcome.proves)):
                     found.setdefault(fault, {})[test.id] = test
         return {fault: tuple(tests.values()) for fault, tests in found.items()}
 
@@ -112,8 +112,16 @@ class Knowledge:
 
     def proven_by(self, outcome_proves: Iterable[str]) -> frozenset[str]:
         """Suspects an outcome shows directly; a template name stands for all of its cylinders."""
-        wanted = set(outcome_proves)
-        return frozenset(fault for fault, template in self.templates.items() if {fault, template} & wanted)
+        return frozenset[str]().union(*(self._called.get(name, ()) for name in outcome_proves))
+
+    @cached_property
+    def _called(self) -> dict[str, frozenset[str]]:
+        """The suspects that a name stands for: its own, and those of a template."""
+        found: dict[str, set[str]] = {}
+        for fault, template in self.templates.items():
+            for name in (fault, template):
+                found.setdefault(name, set()).add(fault)
+        return {name: frozenset(faults) for name, faults in found.items()}
 
 
 def _turned(table: Mapping[str, Mapping[str, float]]) -> dict[str, dict[str, float]]:

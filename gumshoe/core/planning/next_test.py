@@ -193,7 +193,8 @@ def propose(
     # Sets that need the same repairs stand together: sums over them are all that bits and costs ask for.
     together = np.argsort(group, kind="stable")
     kept, needed = kept[together], needed[together]
-    begins = np.flatnonzero(np.diff(group[together], prepend=-1))
+    fresh = np.diff(group[together], prepend=-1) != 0
+    begins, home = np.flatnonzero(fresh), np.cumsum(fresh) - 1
     needed = needed[begins]
     weights = everything[kept] / everything[kept].sum()
     cost = np.array([costs.of_repair(knowledge.repairs[name]) for name in repairs])
@@ -202,7 +203,8 @@ def propose(
     order_now = repair_order(now, needed, cost)
     now_cost = expected_fix_cost(now, needed, cost, order_now)
     columns = [np.ascontiguousarray(column) for column in model.sets[kept].T]
-    acts_now = bool(marginals(columns, weights, len(model.faults)).max(initial=0.0) >= ACT_ON)
+    usual = marginals(columns, weights, len(model.faults))
+    acts_now = bool(usual.max(initial=0.0) >= ACT_ON)
     skip, have = set(done), set(known)
     shown = stands_out(assessment.clues)
     proposals = []
@@ -212,23 +214,27 @@ def propose(
         if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, likely, shown):
             continue
         kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)
-        per_outcome = model.outcomes(kind, variable)[kept]
+        claims = model.claims(kind, variable)
+        # Only where a suspect claims the test does its outcome differ from what it mostly is: the rest is one sum.
+        rows, said = claims.claimed(columns)
+        more = weights.take(rows)[:, None] * (said - claims.plain)
+        places, members = home.take(rows), [column.take(rows) for column in columns]
         words = _outcome_words(test, knowledge)
         left_bits = left_cost = 0.0
         outcomes = []
         decides = False
-        joint = weights[:, None] * per_outcome
-        shares = np.add.reduceat(joint, begins, axis=0)
-        for index, name in enumerate(model.claims(kind, variable).bins):
-            chance = float(shares[:, index].sum())
-            after = shares[:, index] / chance
+        for index, name in enumerate(claims.bins):
+            share = claims.plain[index] * now + np.bincount(places, more[:, index], len(now))
+            share = np.maximum(share, 0.0)
+            chance = float(share.sum())
+            after = share / chance
             left_bits += chance * entropy_bits(after)
             # Nobody has to follow a result: with several faults the ratio rule can be led astray, and then the order
             # from before the test still stands. So a free test never costs.
             left_cost += chance * min(
                 expected_fix_cost(after, needed, cost), expected_fix_cost(after, needed, cost, order_now)
             )
-            marginal = marginals(columns, joint[:, index], len(model.faults))
+            marginal = claims.plain[index] * usual + marginals(members, more[:, index], len(model.faults))
             lead = int(np.argmax(marginal))
             if chance > HAPPENS:
                 first = repair_order(after, needed, cost)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import cache
 
 _WRITTEN = re.compile(
     r"(?P<kind>[a-z][a-z0-9_]*?)"
@@ -33,17 +34,7 @@ class ComponentRef:
     @classmethod
     def parse(cls, name: str) -> ComponentRef:
         """Read a component's name; one that is not of this form is a kind by itself."""
-        found = _WRITTEN.fullmatch(name)
-        if found is None:
-            return cls(name)
-        return cls(
-            found["kind"],
-            int(found["of_bank"] or found["bank"] or 1),
-            int(found["cylinder"] or 0),
-            int(found["sensor"] or 0),
-            found["cam"] or "",
-            found["letter"] or "",
-        )
+        return _parsed(name)
 
     @classmethod
     def of_template(cls, name: str) -> ComponentRef:
@@ -62,3 +53,18 @@ class ComponentRef:
             self.letter,
         )
         return "_".join((self.kind, *filter(None, tails)))
+
+
+@cache
+def _parsed(name: str) -> ComponentRef:
+    found = _WRITTEN.fullmatch(name)
+    if found is None:
+        return ComponentRef(name)
+    return ComponentRef(
+        found["kind"],
+        int(found["of_bank"] or found["bank"] or 1),
+        int(found["cylinder"] or 0),
+        int(found["sensor"] or 0),
+        found["cam"] or "",
+        found["letter"] or "",
+    )

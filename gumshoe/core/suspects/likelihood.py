@@ -8,7 +8,7 @@ farther (Kullback–Leibler) its table lies from the unclaimed one. Misfires: ``
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cached_property, lru_cache
 
 import numpy as np
@@ -98,20 +98,27 @@ class Claims:
                 tables[index] = row
                 strength[index] = max(float(np.sum(row * np.log(row / plain))), LEAST_SAY)
         self.tables, self.strength, self.plain = tables, strength, plain
+        self.weighed = tables * strength[:, None]
 
     def per_set(self, sets: Ints) -> Floats:
         """P(bin | S): array (sets, bins): the mean of its claimants' tables, weighed by how much they have to say."""
-        said = np.zeros((len(sets), len(self.bins)))
-        total = np.zeros(len(sets))
-        weighed = self.tables * self.strength[:, None]
-        for column in sets.T:
-            said += weighed.take(column, axis=0)
+        found = np.tile(self.plain, (len(sets), 1))
+        rows, said = self.claimed(tuple(sets.T))
+        found[rows] = said
+        return found
+
+    def claimed(self, columns: Sequence[Ints]) -> tuple[Ints, Floats]:
+        """The sets in which somebody claims it, and P(bin | S) of those (rows, bins); the others have the unclaimed
+        distribution. ``columns``: the members of the sets, one array a place."""
+        total = np.zeros(len(columns[0]))
+        for column in columns:
             total += self.strength.take(column)
-        silent = total == 0.0
-        said[silent] = self.plain
-        total[silent] = 1.0
-        said /= total[:, None]
-        return said
+        rows = np.flatnonzero(total)
+        said = np.zeros((len(rows), len(self.bins)))
+        for column in columns:
+            said += self.weighed.take(column.take(rows), axis=0)
+        said /= total.take(rows)[:, None]
+        return rows, said
 
 
 class LikelihoodModel:

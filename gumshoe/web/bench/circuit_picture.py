@@ -100,8 +100,16 @@ def controls(circuit: Circuit, stand: Stand) -> dict[str, Any]:
             if item is not Instrument.HEARD or any(e.heard for e in circuit.elements)
         ],
         "commands": [
-            (_command_words(circuit, share), replace(stand, command=share).query, share == stand.command)
+            (
+                _command_words(circuit, share),
+                replace(stand, command=share, alone="").query,
+                share == stand.command and not stand.alone,
+            )
             for share in (commands(circuit) if circuit.commanded else ())
+        ],
+        "alone": [
+            (circuit.members[key], replace(stand, command=1.0, alone=key).query, key == stand.alone)
+            for key in dict.fromkeys(circuit.drives.values())
         ],
         "plugs": [
             (words, stand.toggled(key).query, key in stand.unplugged) for key, words in circuit.connectors.items()
@@ -145,7 +153,7 @@ def _run(circuit: Circuit, run: WireRun, stand: Stand, letters: int) -> DrawnRun
     off = bool(item.connector) and item.connector in stand.unplugged
     href = f"?{stand.toggled(item.connector).query}" if item.connector else ""
     says = f"{'Plug in' if off else 'Take off'}: {circuit.connectors[item.connector]}" if item.connector else ""
-    closed = item.id not in circuit.commanded or stand.command > 0.0
+    closed = item.id not in circuit.commanded or (stand.command > 0.0 and item.id in circuit.driven(stand.alone))
     pin = f"pin {item.pin}" + (f", {item.colour}" if item.colour else "") if item.pin else ""
     lines = tuple(wrap(item.words, letters - IN_HOUSING * bool(run.inside), max_lines=3, placeholder=" …")) + (
         (pin,) if pin else ()
@@ -161,7 +169,7 @@ def _rail(model: FaultModel, rail: Rail, stand: Stand) -> DrawnRail:
     name = "battery +" if rail.node == "battery" else ""
     if place is None or (place.behind and place.behind not in stand.unplugged):
         return DrawnRail(rail, lead, "", "", "", name)
-    setting = Setting(stand.command, stand.unplugged, jumpers=stand.jumpers)
+    setting = Setting(stand.command, stand.unplugged, jumpers=stand.jumpers, alone=stand.alone)
     probe = Probe(Instrument.METER, rail.node, GROUND, setting)
     good = "" if stand.instrument is Instrument.OHM else value_words(probe, float(predicted(model, probe)[0]))
     which = "red (+)" if stand.moves == "plus" else "black (−)"

@@ -115,7 +115,7 @@ def reported(case: Case) -> list[tuple[str, list[Stored], CircuitConclusion | No
 
 def probe_of(row: CircuitReading) -> Probe:
     """Where the leads were at a stored reading."""
-    return Probe.at(Instrument(row.instrument), row.plus, row.minus, row.command, row.unplugged, row.jumpers)
+    return Probe.at(Instrument(row.instrument), row.plus, row.minus, row.command, row.unplugged, row.jumpers, row.alone)
 
 
 def counting(case: Case, name: str) -> list[ProbeReading]:
@@ -143,6 +143,7 @@ def columns_of(name: str, probe: Probe, number: float) -> dict[str, Any]:
         "command": probe.setting.command,
         "unplugged": sorted(probe.setting.unplugged),
         "jumpers": sorted(map(list, probe.setting.jumpers)),
+        "alone": probe.setting.alone,
         "value": number,
         "shown": value_words(probe, number),
     }

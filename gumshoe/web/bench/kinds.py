@@ -118,6 +118,7 @@ def _probe(row: CircuitReading) -> ProbeFacts:
         tuple((a, b) for a, b in row.jumpers),
         row.at.isoformat(),
         str(row.by),
+        row.alone,
     )
 
 

@@ -44,6 +44,7 @@ class CircuitReading(Evidence):
     command = models.FloatField(default=0.0)
     unplugged = Stored(TEXTS, default=list)
     jumpers = Stored(JUMPERS, default=list)
+    alone = models.CharField(max_length=80, blank=True, default="")
     value = models.FloatField()
     shown = models.CharField(max_length=20)
 

@@ -14,7 +14,8 @@ from gumshoe.core.errors import BadInput
 
 @dataclass(frozen=True)
 class Stand:
-    """Instrument, leads, command (0 to 1), plugs off, jumpers; ``moves`` says which lead the next click puts down."""
+    """Instrument, leads, command (0 to 1), plugs off, jumpers, the one member commanded ``alone``; ``moves`` says which
+    lead the next click puts down."""
 
     instrument: Instrument = Instrument.METER
     plus: str = ""
@@ -23,10 +24,11 @@ class Stand:
     unplugged: frozenset[str] = frozenset()
     jumpers: frozenset[tuple[str, str]] = frozenset()
     moves: str = "plus"
+    alone: str = ""
 
     @property
     def probe(self) -> Probe:
-        return Probe.at(self.instrument, self.plus, self.minus, self.command, self.unplugged, self.jumpers)
+        return Probe.at(self.instrument, self.plus, self.minus, self.command, self.unplugged, self.jumpers, self.alone)
 
     @property
     def query(self) -> str:
@@ -39,6 +41,7 @@ class Stand:
             "off": ",".join(sorted(self.unplugged)),
             "jumpers": ",".join(f"{a}~{b}" for a, b in sorted(self.jumpers)),
             "moves": self.moves,
+            "alone": self.alone,
         }
         return urlencode({key: value for key, value in found.items() if value})
 
@@ -72,6 +75,7 @@ def stand_of(circuit: Circuit, query: QueryDict) -> Stand:
         frozenset(item for item in query.get("off", "").split(",") if item),
         frozenset((a, b) for a, _, b in pairs),
         "minus" if query.get("moves") == "minus" else "plus",
+        query.get("alone", ""),
     )
 
 
@@ -79,5 +83,11 @@ def stand_for(probe: Probe) -> Stand:
     """The stand that puts the leads where a probe has them."""
     setting = probe.setting
     return Stand(
-        probe.instrument, probe.plus, probe.minus or GROUND, setting.command, setting.unplugged, setting.jumpers
+        probe.instrument,
+        probe.plus,
+        probe.minus or GROUND,
+        setting.command,
+        setting.unplugged,
+        setting.jumpers,
+        alone=setting.alone,
     )
