@@ -362,7 +362,7 @@ class WhatWearsOut(unittest.TestCase):
         first = left(made, burnt)[0].fault
         self.assertIn(first.element, {"switch", "switch_in_contact", "switch_out_contact"})
         self.assertEqual(first.mode, "resistance")
-        # The same with the coil unfed stays open, whatever the contact is like: the contact's resistance needs its coil.
+        # With the coil unfed it stays open, whatever the contact is like.
         row = next(i for i, fault in enumerate(made.faults) if fault.id == "resistance:switch")
         shut = predicted(made, Probe(Instrument.METER, "load_feed", GROUND, Setting(1.0)))[made.owner == row]
         open_ = predicted(made, Probe(Instrument.METER, "load_feed", GROUND, Setting(0.0)))[made.owner == row]
