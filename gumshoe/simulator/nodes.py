@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind
+from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, PULLED_OHM, Circuit, Element, Kind
 
 Floats = NDArray[np.float64]
 
@@ -75,7 +75,9 @@ class Nodes:
 
     def _standing(self, item: Element, state: State) -> float:
         """Ohms of an element in this state, everything that it needs being there."""
-        if item.connector in state.unplugged or (item.kind is Kind.SUPPLY and not state.powered):
+        if item.connector in state.unplugged:
+            return PULLED_OHM
+        if item.kind is Kind.SUPPLY and not state.powered:
             return OPEN_OHM
         if item.id in self.circuit.commanded:
             others = state.alone and self.circuit.drives.get(item.id) != state.alone

@@ -10,7 +10,7 @@ from scipy.stats import multivariate_normal
 from gumshoe.core.circuits import GROUND, FaultModel, Instrument, Probe, ProbeReading, model, templates
 from gumshoe.core.circuits.instruments import exactness
 from gumshoe.core.circuits.judging import conclusion
-from gumshoe.core.circuits.sitting import APART, Sitting, Unknowns, sitting, unknowns_of
+from gumshoe.core.circuits.sitting import Sitting, Unknowns, sitting, unknowns_of
 from gumshoe.core.circuits.templates import drawn
 
 
@@ -28,7 +28,8 @@ def of(kind: str) -> FaultModel:
 
 class Shared(unittest.TestCase):
     def test_readings_together_are_as_likely_as_a_joint_normal_says(self) -> None:
-        """Against scipy's multivariate normal density: covariance of the instruments plus that of what is shared."""
+        """Against scipy's multivariate normal density: covariance of the instruments and of what is shared (supply,
+        place of the parts, each part's own deviation)."""
         made = of("load")
         unknowns = Unknowns(made)
         unknowns.places, unknowns.kept = (-1.0, 0.0, 1.0), (0.0,)
@@ -38,11 +39,10 @@ class Shared(unittest.TestCase):
         moves = np.array([row.moves[0] for row in around])
         middle = np.array([row.middle[0] for row in around])
         own = np.array([exactness(r.probe, row.middle)[0] for r, row in zip(readings, around, strict=True)])
-        own = np.hypot(own, APART * moves[:, 1])
         scale = float(np.prod(own)) * (2.0 * np.pi) ** 1.5
         expected = 0.0
         for share, mean, deviation in ((0.7, 12.35, 0.35), (0.3, 14.1, 0.45)):
-            shared = np.diag([deviation**2, 1.0, 0.0])
+            shared = np.diag([deviation**2, 1.0, 0.0, *np.ones(len(unknowns.parts))])
             covariance = np.diag(own**2) + moves @ shared @ moves.T
             centre = middle + moves[:, 0] * (mean - 12.6)
             value = np.array([reading.value for reading in readings])

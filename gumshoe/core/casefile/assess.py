@@ -12,7 +12,7 @@ import numpy as np
 from gumshoe.core.casefile.model import CaseFile, ProbeFacts
 from gumshoe.core.circuits import Instrument, Probe, circuit_for, model
 from gumshoe.core.circuits.checks import reading_of
-from gumshoe.core.circuits.judging import check_of, conclusion
+from gumshoe.core.circuits.judging import conclusion, told_by
 from gumshoe.core.clues import OnRecord, TestOutcome
 from gumshoe.core.judgement import Grounds, Judged, mended_by, telling
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
@@ -292,10 +292,10 @@ def concluded(case: CaseFile, knowledge: Knowledge) -> tuple[TestOutcome, ...]:
     for number, facts in enumerate(case.circuits):
         made = model(circuit_for(knowledge, facts.component))
         result = conclusion(made, [reading_of(made, probe_of(row), row.value) for row in facts.readings])
-        test = check_of(knowledge, made.circuit, result) if result.stands else None
-        if test and test[0] not in told:
-            at = facts.readings[-1].at if facts.readings else ""
-            found.append(TestOutcome(*test, f"circuit-{number}", at))
+        at = facts.readings[-1].at if facts.readings else ""
+        for test, outcome in told_by(knowledge, made.circuit, result) if result.stands else ():
+            if test not in told:
+                found.append(TestOutcome(test, outcome, f"circuit-{number}", at))
     return tuple(found)
 
 

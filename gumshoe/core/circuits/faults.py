@@ -15,7 +15,7 @@ from functools import cached_property
 import numpy as np
 
 from gumshoe.core.circuits.loops import Bools, Floats, Ints, Net
-from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind, Setting
+from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, PULLED_OHM, Circuit, Element, Kind, Setting
 from gumshoe.core.circuits.solver import Bench, Solved, resistances
 
 STEP = 2.05
@@ -57,6 +57,8 @@ SOUND_RATE = 3.0
 """Rate of a circuit in which nothing is wrong: what one measures is most often sound (common practice)."""
 PART_INSIDE = 1.5
 """Rate of what sits inside the part (its input, its output): below its load, above the control unit's own."""
+RELAY = 5.0
+"""Rate of a relay's contact: it switches the load's current, and burns (common practice)."""
 ROUNDS = 2
 """Rounds in which relays and outputs may still switch on; what chatters after that is off."""
 PATHS = {Kind.WIRE, Kind.CONTACT, Kind.SPLICE, Kind.GROUND_POINT, Kind.FUSE}
@@ -151,7 +153,7 @@ class FaultModel:
         pulled = np.zeros(len(sound), dtype=np.bool_)
         for name in setting.unplugged:  # what is pulled apart is open, whatever its contact is like
             pulled[list(self.wired.in_plug[name])] = True
-        result: Floats = np.where(pulled[self.column], OPEN_OHM, ohms)
+        result: Floats = np.where(pulled[self.column], PULLED_OHM, ohms)
         return result
 
     def prepare(self, stands: Iterable[tuple[Setting, bool]]) -> None:
@@ -324,10 +326,8 @@ def _of(item: Element, bad: tuple[float, ...]) -> list[Fault]:
         return Fault(f"{mode}:{item.id}", words, item.id, ohms, rate * share, of, relative)
 
     if item.kind is Kind.SUPPLY:
-        if not of:
-            return []
         weak = fault("weak", f"{item.words} weak: it breaks down under load", WEAK, relative=True)
-        return [weak] if of == "battery" else [replace(weak, rate=RATES[Kind.DRIVER])]
+        return [replace(weak, rate=RATES[Kind.DRIVER]) if of == "unit" else weak] if of else []
     if item.kind is Kind.FUSE:
         return [fault("open", f"{item.words} blown or out", (OPEN_OHM,))]
     if item.kind in PATHS:
@@ -337,7 +337,7 @@ def _of(item: Element, bad: tuple[float, ...]) -> list[Fault]:
         ]
     if item.kind in (Kind.DRIVER, Kind.SWITCH):
         of = of or "unit"
-        rate = PART_INSIDE if of == "part" else rate
+        rate = RELAY if item.kind is Kind.SWITCH and item.needs else PART_INSIDE if of == "part" else rate
         found = [
             fault("stuck_off", f"{item.words} does not switch on", (OPEN_OHM,)),
             fault("stuck_on", f"{item.words} does not switch off", (item.ohm,)),

@@ -31,15 +31,22 @@ EXPLAINED = 0.05
 """Least likelihood of every reading for a pair to explain it."""
 WIRING_OF = "wiring of "
 """With a member's key behind it: the wiring of one part on a shared point."""
-UNIT, UNIT_GROUND, BATTERY = "unit", "unit ground", "battery"
-"""What lies in the control unit, the ground it stands on, and what feeds all."""
-TOLD_BY = {UNIT_GROUND: ("unit_ground_drop", "bad"), BATTERY: ("battery_rest", "low")}
-"""The test and the outcome that say the same of it."""
+UNIT = "unit"
+"""What lies in the control unit."""
+TOLD_BY = {
+    "unit ground": ("unit_ground_drop", "bad"),
+    "main ground": ("main_ground_drop", "bad"),
+    "battery": ("battery_rest", "low"),
+    "alternator": ("charging_volts", "bad"),
+}
+"""What lies beyond the part's own circuit, with the test and the outcome that say the same of it."""
 SHARED = ("feed", "ground", "reference", "low_reference", "bus")
 ADVICE = {
     "bad": "Mend it at the point itself: a jumper near a part hides it, and the next wire on it fails later.",
-    UNIT_GROUND: "Clean and tighten the control unit's ground, then measure it under load: all it read was lifted.",
-    BATTERY: "Charge it in full, load test it, then measure the drops anew: on a weak battery they are too small.",
+    "unit ground": "Clean and tighten the control unit's ground, then measure it under load: all it read was lifted.",
+    "main ground": "Both ends to bright metal, tight, greased after; then the drop again while it is cranked.",
+    "alternator": "Belt, plug and main wire before the alternator: what it makes has to arrive.",
+    "battery": "Charge it in full, load test it, then measure the drops anew: on a weak battery they are too small.",
     "unit": "Before a control unit is condemned: its own feeds and grounds under load, and the maker's service data.",
     "part": "Look at the plug's pins once more, then renew or mend the part.",
     "good": "Nothing is wrong in this circuit as it stood: if it comes and goes, record while the harness is moved.",
@@ -74,8 +81,9 @@ class Loading:
 @dataclass(frozen=True)
 class Conclusion:
     """What is to be mended, by what is left. ``of``: as in Fault; ``outcome`` of the check of the circuit's component
-    (or point): ``open``, ``short_ground``, ``short_feed``, ``loose``, ``part``, ``good``, ``bad``, ``unit``,
-    ``unit ground``, ``battery``; empty while nothing stands. ``faults``: those that make it up."""
+    (or point): ``open``, ``short_ground``, ``short_feed``, ``loose``, ``part``, ``good``, ``bad``, ``unit``, or what
+    lies beyond the circuit (``battery``, ``unit ground`` …); empty while nothing stands. ``faults``: those that make it
+    up."""
 
     of: str
     outcome: str
@@ -100,7 +108,7 @@ class Conclusion:
     def member(self) -> str:
         """The key of the part on a shared point that it is about; empty for the circuit's own."""
         key = self.of.removeprefix(WIRING_OF)
-        return "" if key in ("", "part", "relay", UNIT, UNIT_GROUND, BATTERY, *SHARED) else key
+        return "" if key in ("", "part", "relay", UNIT, *TOLD_BY, *SHARED) else key
 
 
 @dataclass(frozen=True)
@@ -181,7 +189,7 @@ def outcome_of(fault: Fault) -> str:
         return "good"
     if fault.of in SHARED:
         return "bad"
-    if fault.of in (UNIT, UNIT_GROUND, BATTERY):
+    if fault.of == UNIT or fault.of in TOLD_BY:
         return fault.of
     if fault.of not in ("", "relay") and not fault.of.startswith(WIRING_OF):
         return CheckOutcome.PART
@@ -191,6 +199,15 @@ def outcome_of(fault: Fault) -> str:
 def advice_on(found: Conclusion) -> str:
     """What to do with a conclusion."""
     return ADVICE.get(found.outcome, MEND)
+
+
+def told_by(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple[tuple[str, str], ...]:
+    """The tests and outcomes that say the same as a conclusion: that of what is at fault and, where that lies beyond
+    the circuit, that the circuit itself is good."""
+    said = check_of(knowledge, circuit, found)
+    own = knowledge.tests.get(f"check_{circuit.id}")
+    clears = said is not None and found.outcome in TOLD_BY and own is not None
+    return ((said,) if said else ()) + (((own.id, "good"),) if clears and own else ())
 
 
 def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple[str, str] | None:

@@ -17,6 +17,8 @@ from gumshoe.core.knowledge.values import Amount, Minutes, Number, Row, Words
 GROUND = "0"
 OPEN_OHM = 1e9
 """What an open place still passes: dirt and insulation (common practice: above 100 MΩ)."""
+PULLED_OHM = 1e10
+"""What lies between the halves of a plug that is off, or the clips of a fuse that is out: air."""
 
 
 UNIT_PLUG = "unit"

@@ -1,10 +1,12 @@
 """What the readings of one sitting share: the supply, what a sound part may have, and how big the fault is.
 
 None of them is known, and all of them are the same for every reading of a sitting; so they are integrated out together,
-not counted afresh for each reading. Every fault in every size carries an estimate of all three (mean and covariance),
-which each reading corrects (Kalman, Journal of Basic Engineering 82(1), 1960), in the circuit made linear around the
-sizes and ranges that are solved: exact in the supply, for sources add up (superposition), and good to some hundredths
-of a volt between two sizes. What no state explains within five standard deviations corrects nothing: a lead slipped.
+not counted afresh for each reading: the supply, the place of the parts in their range (all of a circuit together, as
+temperature and make have it), each part's own deviation from that, and the size. Every fault in every size carries an
+estimate of them (mean and covariance), which each reading corrects (Kalman, Journal of Basic Engineering 82(1), 1960),
+in the circuit made linear around the sizes and ranges that are solved: exact in the supply, for sources add up
+(superposition), and good to some hundredths of a volt between two sizes. What no state explains within five standard
+deviations corrects nothing: a lead slipped.
 
 Priors: common practice, no source.
 """
@@ -31,8 +33,11 @@ OTHER_SUPPLY = 1.1
 SOUND = {Kind.LOAD: 0.2, Kind.SENSOR: 0.2, Kind.PULL: -0.15}
 """How far sound parts of a kind differ, where their circuit does not say: standard deviation of the logarithm. A
 pull-up the other way than what it pulls at: together they would change nothing."""
-APART = 0.5
-"""How far the parts of one circuit differ from each other, as a share of that."""
+OWN = {Kind.LOAD: 0.12, Kind.SENSOR: 0.12, Kind.PULL: 0.12, Kind.DRIVER: 0.5}
+"""How far each part differs from the others of its circuit as well: standard deviation of the logarithm. Some ±20 % at
+most of parts and resistors (usual tolerance), a driver's own by its size (0.05 to 0.4 Ω; common practice)."""
+MOST_SOLVED = 40
+"""So many circuits are solved at most to see how a reading hangs on each part, at every place of what is sound."""
 WIDE = 0.15
 """From here on what a part has is taken at five places of its range, not at its middle alone."""
 PLACES = (-2.0, -1.0, 0.0, 1.0, 2.0)
@@ -61,7 +66,8 @@ class ProbeReading:
 @dataclass(frozen=True)
 class _Around:
     """What a probe shows around the states that are solved: (states) in the middle, and how it moves with the supply,
-    with the part's place in its range and with the size of the fault (states, 3). States: places × variants."""
+    with the parts' place in their range, with the size of the fault and with each part's own deviation (states, 3 +
+    parts). States: places × variants."""
 
     middle: Floats
     moves: Floats
@@ -77,6 +83,7 @@ class Unknowns:
         widest = max((abs(sound_of(item)) for item in model.circuit.elements), default=0.0)
         self.places = PLACES if widest > WIDE else PLACES[1:4] if widest > 0.0 else (0.0,)
         self.kept = self.places if widest > WIDE else (0.0,)
+        self.parts = tuple(place for place, item in enumerate(model.circuit.elements) if item.kind in OWN)
         self._around: dict[Probe, _Around] = {}
         self._sittings: dict[tuple[ProbeReading, ...], Sitting] = {}
 
@@ -138,13 +145,35 @@ class Unknowns:
         if len(self.kept) < len(self.places):
             shown, by_part = shown[1:2], by_part[1:2]
         if not probe.instrument.measures:
-            return _Around(shown.reshape(-1), np.zeros((shown.size, 3)))
+            return _Around(shown.reshape(-1), np.zeros((shown.size, 3 + len(self.parts))))
         by_supply = np.broadcast_to(self.by_supply(probe), shown.shape)
         width, before, behind = self._steps[1:]
         before, behind = before.astype(np.int64), behind.astype(np.int64)
         by_size = np.where(width > 0.0, (shown[:, behind] - shown[:, before]) / np.maximum(width, 1e-9), 0.0)
-        moves = np.stack([by_supply, by_part, by_size], axis=-1)
-        return _Around(shown.reshape(-1), moves.reshape(-1, 3))
+        moves = np.stack([by_supply, by_part, by_size, *self._by_own(probe, shown)], axis=-1)
+        return _Around(shown.reshape(-1), moves.reshape(shown.size, -1))
+
+    def _by_own(self, probe: Probe, shown: Floats) -> list[Floats]:
+        """How what is shown moves with the deviation of each part: one array (places, variants) a part."""
+        return [
+            np.broadcast_to(np.array([predicted(one, probe) for one in models]), shown.shape) - self._bases(probe)
+            for models in self._one_off
+        ]
+
+    def _bases(self, probe: Probe) -> Floats:
+        """What is shown at the places from which the parts' own deviations are counted."""
+        return np.array([predicted(self._parts[place], probe) for place in self._based])
+
+    @cached_property
+    def _based(self) -> tuple[int, ...]:
+        """The places, by index, at which every part's own deviation is solved: all that are kept, or the middle."""
+        every = len(self.kept) * len(self.parts) <= MOST_SOLVED and len(self.kept) > 1
+        return tuple(range(len(self.places))) if every else (len(self.places) // 2,)
+
+    @cached_property
+    def _one_off(self) -> tuple[tuple[FaultModel, ...], ...]:
+        """For every part, the circuit with that one off by a standard deviation, at each place it is solved at."""
+        return tuple(tuple(_with_one(self._parts[place], part) for place in self._based) for part in self.parts)
 
     @cached_property
     def _other(self) -> FaultModel:
@@ -175,13 +204,14 @@ class Sitting:
     def __init__(self, unknowns: Unknowns, readings: Sequence[ProbeReading]) -> None:
         model = unknowns.model
         variants, places = len(model.owner), len(unknowns.kept)
+        parts = len(unknowns.parts)
         by_place = np.exp(-0.5 * np.square(unknowns.kept)) if places > 1 else np.ones(1)
         supplies = [AT_REST_V, RUNNING_V] if unknowns.nominal_v else [(0.0, 1.0)]
         shares = [1.0 - RUNNING, RUNNING] if unknowns.nominal_v else [1.0]
         part, size = (np.tile(row, places) for row in unknowns.prior_moves)
         filters = []
         for volts, deviation in supplies:
-            filters.append(_Filter(volts - unknowns.nominal_v, deviation, part, size))
+            filters.append(_Filter(volts - unknowns.nominal_v, deviation, part, size, parts))
         start = np.log(np.repeat(by_place / by_place.sum(), variants))
         logs = [np.log(share) + start for share in shares]
         fits, before = [], _by_variant(logs, variants)
@@ -205,13 +235,14 @@ class Sitting:
 
 
 class _Filter:
-    """Estimates of supply, part and size for every state: means (states, 3) and covariances (states, 3, 3)."""
+    """Estimates of supply, parts and size for every state: means (states, n) and covariances (states, n, n)."""
 
-    def __init__(self, supply_v: float, deviation_v: float, part: Floats, size: Floats) -> None:
-        """From the supply against the nominal one, and the standard deviations of all three."""
-        self.mean = np.zeros((len(part), 3))
+    def __init__(self, supply_v: float, deviation_v: float, part: Floats, size: Floats, parts: int) -> None:
+        """From the supply against the nominal one, and the standard deviations of them; the parts' own are counted in
+        standard deviations."""
+        self.mean = np.zeros((len(part), 3 + parts))
         self.mean[:, SUPPLY] = supply_v
-        self.spread = np.zeros((len(part), 3, 3))
+        self.spread = np.tile(np.eye(3 + parts), (len(part), 1, 1))
         self.spread[:, SUPPLY, SUPPLY] = deviation_v**2
         self.spread[:, PART, PART], self.spread[:, SIZE, SIZE] = part**2, size**2
 
@@ -219,7 +250,7 @@ class _Filter:
         """Correct every state by a reading; how likely each made it (logarithm, never quite impossible)."""
         if not reading.probe.instrument.measures:
             return np.log(fit(reading.probe, reading.value, around.middle))
-        own = np.hypot(exactness(reading.probe, around.middle), APART * around.moves[:, PART])
+        own = exactness(reading.probe, around.middle)
         reach = np.einsum("sij,sj->si", self.spread, around.moves)
         variance = own**2 + np.einsum("si,si->s", reach, around.moves)
         miss = reading.value - around.middle - np.einsum("si,si->s", self.mean, around.moves)
@@ -269,6 +300,15 @@ def _with_parts(model: FaultModel, place: float) -> FaultModel:
     for item in model.circuit.elements:
         times = float(np.exp(place * sound_of(item)))
         elements.append(replace(item, ohm=item.ohm * times, off_ohm=item.off_ohm * times))
+    return FaultModel(replace(model.circuit, elements=tuple(elements)), model.faults)
+
+
+def _with_one(model: FaultModel, place: int) -> FaultModel:
+    """The circuit with one element off by a standard deviation of its own."""
+    elements = list(model.circuit.elements)
+    item = elements[place]
+    times = float(np.exp(OWN[item.kind]))
+    elements[place] = replace(item, ohm=item.ohm * times, off_ohm=item.off_ohm * times)
     return FaultModel(replace(model.circuit, elements=tuple(elements)), model.faults)
 
 

@@ -17,7 +17,7 @@ from functools import cached_property
 import numpy as np
 
 from gumshoe.core.circuits.loops import Bools, Floats, Ints, Net, States
-from gumshoe.core.circuits.netlist import GROUND, OPEN_OHM, Circuit, Element, Kind, Setting
+from gumshoe.core.circuits.netlist import GROUND, PULLED_OHM, Circuit, Element, Kind, Setting
 from gumshoe.core.errors import DataError
 
 METER_OHM = 10e6
@@ -132,7 +132,7 @@ def resistances(circuit: Circuit, setting: Setting, driven: bool) -> Floats:
         if item.id in circuit.commanded and item.id not in on:
             found[place] = item.off_ohm
     for name in setting.unplugged:
-        found[list(circuit.in_plug[name])] = OPEN_OHM
+        found[list(circuit.in_plug[name])] = PULLED_OHM
     return found
 
 

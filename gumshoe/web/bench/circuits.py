@@ -19,7 +19,7 @@ from gumshoe.core.circuits import (
 )
 from gumshoe.core.circuits.checks import checked, typed_value
 from gumshoe.core.circuits.instruments import words_of
-from gumshoe.core.circuits.judging import check_of, conclusion
+from gumshoe.core.circuits.judging import conclusion, told_by
 from gumshoe.core.circuits.library import circuits_of
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import expand
@@ -161,8 +161,8 @@ def check_told(case: Case, name: str) -> str:
     """The circuit check whose outcome the readings decide; empty while they decide nothing."""
     made = model_of(case, name)
     found = conclusion(made, counting(case, name))
-    test = check_of(cases.knowledge_of(case), made.circuit, found) if found.stands else None
-    return test[0] if test else ""
+    said = told_by(cases.knowledge_of(case), made.circuit, found) if found.stands else ()
+    return said[0][0] if said else ""
 
 
 def parts_at_fault(case: Case) -> frozenset[str]:
@@ -192,9 +192,14 @@ def _holding(case: Case) -> dict[str, CircuitConclusion]:
     return {row.component: row for row in rows if row.record is None or row.record.counts}
 
 
-@transaction.atomic
 def conclude(case: Case, user: User, name: str) -> CircuitConclusion:
-    """Store what the readings come to; it becomes a clue through the circuit check of what is to be mended.
+    """Store what the readings come to; as ``concluded``."""
+    return concluded(case, user, name)[0]
+
+
+@transaction.atomic
+def concluded(case: Case, user: User, name: str) -> tuple[CircuitConclusion, tuple[TestRecord, ...]]:
+    """Store what the readings come to; it becomes a clue through the tests that say the same.
 
     Raises BadInput while nothing stands, or when no single fault explains the readings.
     """
@@ -204,12 +209,13 @@ def conclude(case: Case, user: User, name: str) -> CircuitConclusion:
         raise BadInput("No single fault explains these readings.", remedies=("measure the least believable one again",))
     if not found.stands:
         raise BadInput("The readings do not decide yet.", remedies=("make the next probe",))
-    test = check_of(cases.knowledge_of(case), made.circuit, found)
-    told = None
-    if test:
-        typed = {"found": next(o.words for o in cases.knowledge_of(case).tests[test[0]].outcomes if o.id == test[1])}
-        told = TestRecord.objects.create(
-            case=case, by=user, test=test[0], readings=typed, outcome=test[1], note=f"from {len(readings)} readings"
+    knowledge, records = cases.knowledge_of(case), []
+    for test, outcome in told_by(knowledge, made.circuit, found):
+        row = knowledge.tests[test]
+        typed = {"found": next(item.words for item in row.outcomes if item.id == outcome)}
+        note = f"from {len(readings)} readings"
+        records.append(
+            TestRecord.objects.create(case=case, by=user, test=test, readings=typed, outcome=outcome, note=note)
         )
     stays = CircuitConclusion.objects.create(
         case=case,
@@ -219,7 +225,7 @@ def conclude(case: Case, user: User, name: str) -> CircuitConclusion:
         outcome=found.outcome,
         probability=found.probability,
         words=found.words[:600],
-        record=told,
+        record=records[0] if records else None,
     )
     stays.readings.set([item.row for item in stored(case, name) if item.counts])
-    return stays
+    return stays, tuple(records)

@@ -133,10 +133,9 @@ def _circuits_read(file: Import) -> None:
             file.make(CircuitReading, row.at, **circuits.columns_of(facts.component, probe, value))
         test = circuits.check_told(file.case, facts.component)
         if test and test not in told:
-            stays = circuits.conclude(file.case, file.user, facts.component)
-            for entry in (stays, stays.record):
-                if entry is not None:
-                    file.keep(entry)
+            stays, records = circuits.concluded(file.case, file.user, facts.component)
+            for entry in (stays, *records):
+                file.keep(entry)
 
 
 register(
