@@ -16,6 +16,7 @@ from gumshoe.core.circuits.judging import conclusion, told_by
 from gumshoe.core.clues import OnRecord, TestOutcome
 from gumshoe.core.judgement import Grounds, Judged, mended_by, telling
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
+from gumshoe.core.knowledge.one_place import with_one_place
 from gumshoe.core.knowledge.parts import GENERIC, Local
 from gumshoe.core.knowledge.platform import Platform, platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import Specification
@@ -312,7 +313,8 @@ def knowledge_of(case: CaseFile) -> Knowledge:
     if case.own_codes or case.wiring:
         codes = (*local.codes, *case.own_codes)
         local = Local(local.id, (*local.wiring, *case.wiring), local.parts, codes, local.access, local.pins)
-    return expand(powertrain, local)
+    told = {code.code for scan in scans_of(case) for code in scan.stored_codes}
+    return expand(powertrain, with_one_place(powertrain, local, frozenset(told)))
 
 
 def _age(case: CaseFile) -> float | None:

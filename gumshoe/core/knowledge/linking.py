@@ -52,6 +52,8 @@ def placed_tests(
         if test.modes:
             failing = {name: row.mode for name, row in faults.items() if row.mode and not row.members}
             given = {name: test.modes[mode] for name, mode in failing.items() if mode in test.modes} | given
+        if test.shared:
+            given = {name: test.shared for name, row in faults.items() if row.members} | given
         if test.elsewhere:
             given = {name: test.elsewhere for name, row in faults.items() if _of_some_cylinders(row)} | given
         if (test.measures or given) and set(test.on) <= powertrain.features:

@@ -97,7 +97,8 @@ class PinRow:
 
 @dataclass(frozen=True, eq=False)
 class Local:
-    """What is known of one vehicle or shop beyond the generic tables. Told apart by identity, so keep and reuse it."""
+    """What is known of one vehicle or shop beyond the generic tables; ``places``: points that the codes of a case are
+    taken to share. Told apart by identity, so keep and reuse it."""
 
     id: str = ""
     wiring: tuple[WiringRow, ...] = ()
@@ -105,6 +106,7 @@ class Local:
     codes: tuple[OwnCode, ...] = ()
     access: tuple[tuple[str, Access], ...] = ()
     pins: tuple[PinRow, ...] = ()
+    places: tuple[SharedPoint, ...] = ()
     index: CodeIndex = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -166,7 +168,7 @@ def shared_points(powertrain: Powertrain, local: Local = GENERIC) -> tuple[Share
         if len(members) > 1:
             found.append(SharedPoint(f"{row.field}_{row.id}", row.field, row.words, row.rate, members, row))
             found.extend(_branches(found[-1]))
-    return tuple(found)
+    return (*found, *local.places)
 
 
 # -- inside -----------------------------------------------------------------------------------------------

@@ -230,7 +230,8 @@ class TestRow(Row):
     ``on``: what the powertrain must have. ``at``: the component classes whose access it depends on; ``access`` how the
     hardest of them is reached here, its minutes already counted in. ``cranks``: the engine is cranked for it.
     ``once``: graded variables that must have shown something first (a part is swapped where a cylinder misfires).
-    ``elsewhere``: what it shows where some cylinders misfire for any reason not named under ``given``. ``swaps``: a
+    ``elsewhere``: what it shows where some cylinders misfire for any reason not named under ``given``; ``shared``:
+    what it shows of a point that several parts share. ``swaps``: a
     part changes places with that of another cylinder. ``modes``: what it shows of any part whose circuit fails in that
     way and that is not named under ``given``. ``checks``: the component or shared point that a generated check
     is of.
@@ -262,6 +263,7 @@ class TestRow(Row):
     cranks: bool = False
     once: tuple[Variable, ...] = ()
     elsewhere: Distribution = field(default_factory=dict)
+    shared: Distribution = field(default_factory=dict)
     swaps: bool = False
     checks: str = ""
 

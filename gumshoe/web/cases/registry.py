@@ -101,13 +101,15 @@ Written = Callable[[Export, CaseFile], CaseFile]
 Read = Callable[[Import], None]
 Tells = Callable[[Case, OnRecord, datetime | None], OnRecord]
 Bears = Callable[[Case, Grounds], Grounds]
+Codes = Callable[[Case], Iterable[str]]
 
 
 @dataclass(frozen=True, kw_only=True)
 class Kind:
     """A kind of evidence: its ``models``; ``written`` puts what was added here into a case file; ``read`` makes entries
     of what a file holds; ``tells`` puts it on the record that is judged (of what was made since a moment, where one is
-    given); ``bears`` says what else the judgement must know; ``sections`` of the technical file show it."""
+    given); ``bears`` says what else the judgement must know; ``codes``: the trouble codes it holds; ``sections`` of the
+    technical file show it."""
 
     name: str
     models: tuple[type[Evidence], ...] = ()
@@ -115,6 +117,7 @@ class Kind:
     read: Read | None = None
     tells: Tells | None = None
     bears: Bears | None = None
+    codes: Codes | None = None
     sections: tuple[Section, ...] = ()
 
 

@@ -12,6 +12,7 @@ from django.utils import timezone
 from gumshoe.core.casefile import CaseFile, case_of
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
+from gumshoe.core.knowledge.one_place import with_one_place
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import Specification
@@ -20,6 +21,7 @@ from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.models import Case, Complaint, Reopened
+from gumshoe.web.cases.registry import kinds
 from gumshoe.web.kit.memo import once
 from gumshoe.web.library import services as library
 from gumshoe.web.vehicles import description as vehicles
@@ -94,9 +96,12 @@ def powertrain_of(case: Case) -> Powertrain:
 
 @once
 def local_of(case: Case) -> Local:
-    """Wiring, parts and makers' codes known of this vehicle beyond the generic tables."""
+    """Wiring, parts and makers' codes known of this vehicle beyond the generic tables, and the place that the codes of
+    this case share."""
     document = imported_of(case)
-    return library.local_for(case.vehicle, *((document.own_codes, document.wiring) if document else ()))
+    local = library.local_for(case.vehicle, *((document.own_codes, document.wiring) if document else ()))
+    told = frozenset(code for kind in kinds() if kind.codes is not None for code in kind.codes(case))
+    return with_one_place(powertrain_of(case), local, told)
 
 
 @once

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
@@ -77,6 +77,13 @@ def _bears(case: Case, grounds: Grounds) -> Grounds:
     return replace(grounds, snapshot=snapshot, age_years=age)
 
 
+def _codes(case: Case) -> Iterator[str]:
+    """Every code that any scan of the case found: what was seen once stays known."""
+    for row in services.whole(case):
+        snapshot = services.snapshot_of(row)
+        yield from (item.code for item in snapshot.stored_codes) if snapshot else ()
+
+
 def _filed(case: Case) -> Mapping[str, Any]:
     knowledge = cases.knowledge_of(case)
     scanned = []
@@ -106,6 +113,7 @@ register(
         read=_read,
         tells=_tells,
         bears=_bears,
+        codes=_codes,
         sections=(Section(20, "scans/filed.html", _filed), Section(85, "scans/filed_after.html", _sorted)),
     )
 )
