@@ -316,8 +316,10 @@ class Runner(threading.Thread):
         """What somebody standing at the car sees: key, speeds, coolant gauge, lamp, drive in progress."""
         with self.lock:
             vehicle = self.vehicle
-            if not vehicle.powered:
+            if not vehicle.powered or "warning_lamp" in vehicle.electrics.dead:
                 lamp = "out"
+            elif "warning_lamp" in vehicle.electrics.stuck_on:
+                lamp = "on"
             elif vehicle.engine.state.rpm < 350.0:
                 lamp = "on (bulb check)"
             else:

@@ -82,11 +82,24 @@ def _soak_look(vehicle: Car) -> Finding:
 def _lamp(vehicle: Car) -> Finding:
     if vehicle.key is Key.OFF:
         return Finding("Key off: the lamp is dark.")
+    if "warning_lamp" in vehicle.electrics.dead:
+        return Finding("The lamp is dark, key on or engine running.")
+    if "warning_lamp" in vehicle.electrics.stuck_on:
+        return Finding("The lamp is on, steady.")
     if not running(vehicle):
         return Finding("Key on, engine off: the lamp is on, as it must be (bulb check).")
     if vehicle.lamp_flashing:
         return Finding("The lamp is flashing.")
     return Finding("The lamp is on, steady." if vehicle.memory.lamp else "The lamp is out.")
+
+
+def _lamp_at_key_on(vehicle: Car) -> Finding:
+    """Before the engine runs the control unit asks for it; after that only what is lit unasked tells of its wire."""
+    if "warning_lamp" in vehicle.electrics.dead:
+        return Finding("It never lights.")
+    if "warning_lamp" in vehicle.electrics.stuck_on:
+        return Finding("It stays lit unasked.")
+    return Finding("It lights, then as it is asked.")
 
 
 def _loose_plugs(vehicle: Car) -> Finding:
@@ -139,6 +152,7 @@ POINTS: dict[str, Finder] = {
     "heater_ohm": _heater_ohm,
     "coolant_ohm": _coolant_ohm,
     "warning_lamp": _lamp,
+    "lamp_at_key_on": _lamp_at_key_on,
     "connectors": _loose_plugs,
     "prior_work": _earlier_work,
     "charging": _charging,

@@ -18,6 +18,8 @@ FOUND = (
     ("havsel_skua_14", "high-pump-weak", "rail_hold", "stays below its target under load"),
     ("ostrel_fulmar_20", "boost-actuator-open", "boost_control", "leaks or does not switch"),
     ("ostrel_eider_50", "idle-valve-stuck", "idle_valve", "sticks or does nothing"),
+    ("ostrel_tern_16", "warning_lamp:bulb:open", "lamp_at_key_on", "never lights"),
+    ("ostrel_tern_16", "warning_lamp:control_wire:to-ground", "lamp_at_key_on", "stays lit unasked"),
 )
 
 

@@ -206,6 +206,7 @@ def grounds_of(case: CaseFile, costs: Costs | None = None) -> Grounds:
     evidence = OnRecord(
         symptoms=symptoms,
         symptom_source=("complaint", ""),
+        lamp=case.complaint.lamp if case.complaint else "",
         module=engine,
         others=tuple(module for module in snapshot.modules if module is not engine) if snapshot else (),
         known=causes_on_record(knowledge, (*said_by_customer(symptoms), *happenings_of(case, scans)), scans, snapshot),

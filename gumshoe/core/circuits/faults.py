@@ -31,12 +31,13 @@ WEAK = (2.5, 4.0, 6.5, 10.0, 16.0, 25.0, 40.0)
 """How much more inner resistance a worn or cold and empty battery has (common practice)."""
 SKEWS = (0.25, 0.4, 0.6, 1.6, 2.5, 4.0)
 LOAD_SHORTS = (0.02, 0.04, 0.08, 0.16, 0.3)
-BROKEN_OHM = (5e7, OPEN_OHM, OPEN_OHM)
-"""What a broken place still passes through dirt and varnish: two in three are clean breaks."""
-WORN_OHM = (5_000.0, 50_000.0, 500_000.0, OPEN_OHM)
+BROKEN_OHM = (3e7, 8e7, 2.2e8, 6e8, 1.6e9, 4e9)
+"""What a broken place still passes through dirt and varnish: half of them enough for a meter to see."""
+WORN_OHM = (5e3, 1.6e4, 5e4, 1.6e5, 5e5, 1.6e6, 5e6, OPEN_OHM)
 """What a worn spot of a track has under its wiper."""
+SENSOR_SHORTS = (0.5, 1.5, 5.0, 15.0)
 RATES = {
-    Kind.SUPPLY: 3.0,
+    Kind.SUPPLY: 1.0,
     Kind.FUSE: 1.0,
     Kind.WIRE: 1.0,
     Kind.CONTACT: 2.5,
@@ -357,7 +358,7 @@ def _of(item: Element, bad: tuple[float, ...]) -> list[Fault]:
         of = of or "part"
         return [
             fault("open", f"{item.words} open inside", (OPEN_OHM,)),
-            fault("shorted", f"{item.words} shorted inside", (0.5, 5.0), 0.3),
+            fault("shorted", f"{item.words} shorted inside", SENSOR_SHORTS, 0.3),
             fault("skewed", f"{item.words} off its curve", SKEWS, relative=True),
         ]
     if item.kind is Kind.TRACK:

@@ -39,6 +39,7 @@ RAISES, TELLS = 0.10, 0.20
 """From these chances on, a suspect is behind a present code; and its other codes would be missed."""
 DOUBTFUL_WEIGHT = 0.25
 NO_START = "no_start"
+LAMP_OUT, CLEARED_KM = "out", 200.0
 SUPPLY_LOW = "system voltage: too low"
 BANKS_DIFFER_PCT = 8.0
 """Total trims of the banks that lie farther apart than this belong to one bank's own trouble (common practice)."""
@@ -71,6 +72,8 @@ class OnRecord:
 
     symptoms: tuple[str, ...] = ()
     symptom_source: tuple[str, str] = ("", "")
+    lamp: str = ""
+    """What the customer says of the warning lamp: out, steady, flashing; empty where nobody asked."""
     module: ModuleSnapshot | None = None
     others: tuple[ModuleSnapshot, ...] = ()
     known: tuple[KnownCause, ...] = ()
@@ -94,6 +97,7 @@ def extract(evidence: OnRecord, knowledge: Knowledge) -> tuple[Clue, ...]:
         *_frame(evidence, knowledge),
         *_misfire(evidence, knowledge),
         *_supply(evidence, knowledge),
+        *_lamp(evidence, knowledge),
         *_live(evidence, knowledge),
         *_tests(evidence, knowledge),
         *_repairs(evidence, knowledge),
@@ -345,6 +349,20 @@ def _supply(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
         how = ", engine running" if runs else ""
         words = f"Supply {volts:.1f} V{how} when the codes were read: {bin_words(variable, name)}"
         yield Clue(ClueKind.GRADED, variable.id, name, words, variable.family, *evidence.scan_source)
+
+
+def _lamp(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
+    """The lamp against what the control unit asks of it, where its memory is empty and was not cleared lately: a lamp
+    that was lit went out with the codes."""
+    module, variable = evidence.module, knowledge.variables.get("lamp_told")
+    if module is None or module.status is None or not evidence.lamp or variable is None or module.codes:
+        return
+    if module.values.get("distance_clear_km", CLEARED_KM) < CLEARED_KM:
+        return
+    lit, asked = evidence.lamp != LAMP_OUT, module.status.lamp
+    name = "unasked" if lit and not asked else "dark" if asked and not lit else "normal"
+    words = f"Warning lamp {evidence.lamp}: {bin_words(variable, name)}"
+    yield Clue(ClueKind.GRADED, variable.id, name, words, variable.family, *evidence.symptom_source)
 
 
 def _live(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:

@@ -47,6 +47,9 @@ from gumshoe.core.suspects.relations import CodesRead, read_codes
 
 FEW = 3
 """So many tests are proposed where there are as many that speak of the first suspects, though they decide little."""
+RISEN, SOON_MINUTES = 2.0, 30.0
+"""Where nobody leads yet, what shows the likeliest is looked at early too, if the clues speak for it and it is soon
+made."""
 
 
 @dataclass(frozen=True)
@@ -179,9 +182,11 @@ class Judged:
         leader = self.assessment.suspects[0]
         shows = {test.id for test in self.grounds.knowledge.shown_by(leader.id)}
         proofs = [item for item in rows if item.test.id in shows]
-        if leader.probability < LEADS or leader.proven_by or not proofs:
+        if leader.proven_by or not proofs:
             return rows
         proof = min(proofs, key=lambda item: item.minutes)
+        if leader.probability < LEADS and (leader.probability < RISEN * leader.prior or proof.minutes > SOON_MINUTES):
+            return rows
         if rows.index(proof) >= FEW:
             rows.remove(proof)
             rows.insert(FEW - 1, proof)

@@ -40,7 +40,7 @@ def with_effects(
 def _with_effects(row: FaultRow, raised: Iterable[tuple[EffectRow, Mapping[str, float]]], index: CodeIndex) -> FaultRow:
     codes, echoes = dict(row.codes), dict(row.echoes)
     for effect, strengths in raised:
-        chance = EFFECT_SOURCES[effect.source](row, index, effect.of)
+        chance = EFFECT_SOURCES[effect.source](row, index, effect)
         for number, strength in strengths.items() if chance >= SMALL_EFFECT else ():
             if row.codes.get(number, 0.0) < DIRECT and chance * strength >= SMALL_EFFECT:
                 codes[number] = max(codes.get(number, 0.0), chance * strength)
@@ -48,11 +48,11 @@ def _with_effects(row: FaultRow, raised: Iterable[tuple[EffectRow, Mapping[str, 
     return replace(row, codes=codes, echoes=echoes)
 
 
-def _share_of_misfire(row: FaultRow, _index: CodeIndex, _of: tuple[str, ...]) -> float:
+def _share_of_misfire(row: FaultRow, _index: CodeIndex, _effect: EffectRow) -> float:
     return row.misfires
 
 
-def _signal_chance(row: FaultRow, index: CodeIndex, _of: tuple[str, ...]) -> float:
+def _signal_chance(row: FaultRow, index: CodeIndex, _effect: EffectRow) -> float:
     """How surely the suspect raises a circuit code of the engine: a sensor or actuator its messages are made from."""
     own = [
         chance
@@ -68,26 +68,33 @@ def _is_dead(kind: str) -> bool:
     return rank_of(kind) == 0 or kind == LOST
 
 
-def _dead_chance(row: FaultRow, index: CodeIndex, of: tuple[str, ...]) -> float:
+def _dead_chance(row: FaultRow, index: CodeIndex, effect: EffectRow) -> float:
     """How surely the suspect raises a circuit code of one of these: its signal is gone, or it does nothing."""
     own = [
         chance
         for number, chance in row.codes.items()
-        if index.rows[number].component in of and _is_dead(index.rows[number].kind)
+        if index.rows[number].component in effect.of and _is_dead(index.rows[number].kind)
     ]
     found = max(own, default=0.0)
     return found if found >= SURELY_DEAD else 0.0
 
 
-def _gearbox_chance(row: FaultRow, _index: CodeIndex, _of: tuple[str, ...]) -> float:
+def _code_chance(row: FaultRow, index: CodeIndex, effect: EffectRow) -> float:
+    """How surely the suspect raises one of the codes that tell of the trouble."""
+    numbers = (number for reference in effect.told for number in index.numbers(reference, 1))
+    return max((row.codes.get(number, 0.0) for number in numbers), default=0.0)
+
+
+def _gearbox_chance(row: FaultRow, _index: CodeIndex, _effect: EffectRow) -> float:
     """How surely the suspect raises a code of the gearbox's own."""
     own = [chance for number, chance in row.codes.items() if told_by(number).gearbox]
     return max(own, default=0.0)
 
 
-EFFECT_SOURCES: dict[str, Callable[[FaultRow, CodeIndex, tuple[str, ...]], float]] = {
+EFFECT_SOURCES: dict[str, Callable[[FaultRow, CodeIndex, EffectRow], float]] = {
     "misfire": _share_of_misfire,
     "engine circuit code": _signal_chance,
     "gearbox code": _gearbox_chance,
     "dead circuit": _dead_chance,
+    "code": _code_chance,
 }

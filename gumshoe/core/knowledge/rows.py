@@ -15,6 +15,7 @@ from gumshoe.core.knowledge.values import (
     Caution,
     Chance,
     Channel,
+    Code,
     CodeChances,
     CodeComponent,
     CodeGroup,
@@ -174,13 +175,14 @@ class FaultRow(Row):
 @dataclass(frozen=True)
 class EffectRow(Row):
     """What one trouble drags behind it (``effects.toml``). ``of``: of a dead circuit, which components' codes tell that
-    it is dead."""
+    it is dead; ``told``: which codes tell of the trouble."""
 
     id: str
     source: EffectSource
     why: Words
     raises: CodeChances
     of: tuple[CodeComponent, ...] = ()
+    told: tuple[Code, ...] = ()
 
 
 @dataclass(frozen=True)

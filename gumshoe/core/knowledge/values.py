@@ -113,7 +113,7 @@ Equipment = Literal[
     "actuator control",
 ]  # fmt: skip
 """What not every shop has."""
-EffectSource = Literal["misfire", "engine circuit code", "gearbox code", "dead circuit"]
+EffectSource = Literal["misfire", "engine circuit code", "gearbox code", "dead circuit", "code"]
 WiringField = Literal["feed", "ground", "reference", "low_reference", "plug", "bus"]
 
 Feature = Annotated[str, Refers("feature")]

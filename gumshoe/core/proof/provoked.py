@@ -29,6 +29,11 @@ UNKNOWN_KEY = 0.5
 WORTH_EXPECTING = PREDICTS
 """A code with less of a chance than this does not count as explained by the work, on no page."""
 FLAT_SYMPTOM, BATTERY_SUSPECT = "was_flat", "battery_low"
+SUPPLY, RUNS_RPM = "system voltage", 300.0
+LOW_V = {False: 12.0, True: 12.8}
+"""Below this a supply is low, standing and running (common practice)."""
+EXCUSED_STILL = 0.3
+"""How far a battery that was flat excuses a code of the supply while the supply is still low."""
 WORTH_TELLING = 0.25
 """From this chance on a code is foretold by name."""
 
@@ -194,10 +199,27 @@ def causes_on_record(
             suspect = knowledge.faults.get(BATTERY_SUSPECT)
             for code, chance in (suspect.codes if suspect else {}).items():
                 codes[code] = max(chance, codes.get(code, 0.0))
-        codes = {code: chance for code, chance in codes.items() if code not in old}
+        still = _supply_codes(knowledge) if item.component == "battery" and supply_is_low(telling) else set()
+        codes = {
+            code: min(chance, EXCUSED_STILL) if code in still else chance
+            for code, chance in codes.items()
+            if code not in old
+        }
         if codes:
             found.append(KnownCause(item.words, codes))
     return tuple(found)
+
+
+def supply_is_low(scan: Snapshot | None) -> bool:
+    """Whether the supply was still too low when the car was scanned: then it was not only flat once."""
+    engine = scan.engine if scan else None
+    volts = engine.values.get("module_v", 0.0) if engine else 0.0
+    runs = bool(engine and engine.values.get("rpm", 0.0) >= RUNS_RPM)
+    return 0.0 < volts < LOW_V[runs]
+
+
+def _supply_codes(knowledge: Knowledge) -> set[str]:
+    return {code for code, row in knowledge.codes.items() if row.component == SUPPLY}
 
 
 def said_by_customer(symptoms: Iterable[str]) -> tuple[Happening, ...]:

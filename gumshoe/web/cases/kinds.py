@@ -49,7 +49,7 @@ def _tells(case: Case, found: OnRecord, _since: datetime | None) -> OnRecord:
     row = services.complaint_of(case)
     if row is None:
         return found
-    return replace(found, symptoms=tuple(row.symptoms), symptom_source=(row.source, stamp(row)))
+    return replace(found, symptoms=tuple(row.symptoms), symptom_source=(row.source, stamp(row)), lamp=row.lamp)
 
 
 def _bears(case: Case, grounds: Grounds) -> Grounds:
