@@ -78,6 +78,7 @@ def shelf() -> dict[Path, type]:
         knowledge / "code_kinds.toml": rows.KindsFile,
         knowledge / "code_families.toml": rows.FamiliesFile,
         knowledge / "code_families_more.toml": rows.FamiliesFile,
+        knowledge / "code_apart.toml": rows.ApartFile,
         knowledge / "failure_types.toml": rows.FailureTypesFile,
         knowledge / "components.toml": ComponentsFile,
         knowledge / "systems.toml": systems.SystemsFile,

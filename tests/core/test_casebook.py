@@ -11,9 +11,9 @@ from tests.casebook.judge import EXPECTATIONS, cases_of, run, score
 OWN = Path(__file__).resolve().parent.parent / "casebook"
 SHARED = Path(__file__).resolve().parents[3] / "shared" / "casebook"
 WHOLE, MET = 0.98, 0.99
-"""Of our own: cases met whole, and expectations met (133 of 134 and 319 of 320 when this was written)."""
-SHARED_WHOLE, SHARED_MET = 0.93, 0.975
-"""Of the shared one: 280 of 298 and 1,323 of 1,343 when this was written."""
+"""Of our own: cases met whole, and expectations met (148 of 149 and 353 of 354 when this was written)."""
+SHARED_WHOLE, SHARED_MET = 0.95, 0.985
+"""Of the shared one: 290 of 298 and 1,334 of 1,343 when this was written."""
 
 
 class Floor:
@@ -38,7 +38,7 @@ class Own(unittest.TestCase, Floor):
 
     def test_it_is_large_enough_and_says_why(self) -> None:
         entries = [entry for file in OWN.glob("*.json") for entry in cases_of(file)]
-        self.assertGreaterEqual(len(entries), 120)
+        self.assertGreaterEqual(len(entries), 140)
         self.assertEqual(len({entry["id"] for entry in entries}), len(entries))
         for entry in entries:
             for stage in (entry, *entry.get("then", [])):

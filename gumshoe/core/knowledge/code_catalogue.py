@@ -14,6 +14,7 @@ from string import ascii_uppercase
 
 from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.rows import (
+    ApartFile,
     CodeRow,
     FailureTypeRow,
     FailureTypesFile,
@@ -28,6 +29,7 @@ from gumshoe.core.knowledge.values import LampTold, Severity
 FOLDER = Path(__file__).parent
 DEFAULT_LEAK = 0.0005
 UNCERTAIN = "(not certain: see the maker's service information)"
+APART = "code_apart.toml"
 FAMILIES = ("code_families.toml", "code_families_more.toml")
 
 
@@ -39,15 +41,21 @@ def kinds() -> dict[str, KindRow]:
 
 @cache
 def composed_codes() -> dict[str, CodeRow]:
-    """Every composed code by number. Raises DataError when a number appears twice or a kind is unknown."""
+    """Every composed code by number. Raises DataError when a number appears twice, a kind is unknown, or words that tell
+    codes apart belong to none."""
     advice = load_table(FOLDER / "code_kinds.toml", KindsFile).advice
+    apart = load_table(FOLDER / APART, ApartFile).apart
     found: dict[str, CodeRow] = {}
     for number, component, kind, severity, monitor, uncertain in _entries():
         if number in found:
             both = f"{found[number].component}, {component}"
             raise DataError(f"{' or '.join(FAMILIES)}: {number} appears twice ({both}).")
         row = compose(number, component, kinds()[kind], severity, advice[severity], monitor)
+        row = replace(row, title=f"{row.title} ({apart[number]})") if number in apart else row
         found[number] = replace(row, title=f"{row.title} {UNCERTAIN}") if uncertain else row
+    lost = next((number for number in apart if number not in found), "")
+    if lost:
+        raise DataError(f"{APART}: there is no code {lost} to tell apart.")
     return found
 
 

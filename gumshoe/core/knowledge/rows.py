@@ -481,6 +481,13 @@ class FamiliesFile(Row):
 
 
 @dataclass(frozen=True)
+class ApartFile(Row):
+    """``code_apart.toml``: what tells codes of one component and one kind apart."""
+
+    apart: dict[CodeNumber, Words]
+
+
+@dataclass(frozen=True)
 class SheetRow(Row):
     """What a job takes: for which repairs or component classes, tools, what must be new, joints to be torqued, and
     whether threads are to be started by hand."""
