@@ -41,8 +41,8 @@ def kinds() -> dict[str, KindRow]:
 
 @cache
 def composed_codes() -> dict[str, CodeRow]:
-    """Every composed code by number. Raises DataError when a number appears twice, a kind is unknown, or words that tell
-    codes apart belong to none."""
+    """Every composed code by number. Raises DataError for a number that appears twice, an unknown kind, or words that
+    tell apart a code which is not there."""
     advice = load_table(FOLDER / "code_kinds.toml", KindsFile).advice
     apart = load_table(FOLDER / APART, ApartFile).apart
     found: dict[str, CodeRow] = {}

@@ -25,8 +25,6 @@ OWN = 0.5
 """A code that a failure of the wiring raises so often is a code of the circuit, not of what the part does."""
 RATE = 0.002
 """Rate of one such place: that of a plug, over the hundreds of places that some parts might share (common practice)."""
-NAMED = 3
-"""So many of the parts are named in its words."""
 TOLD = 0.6
 """How often such a place raises each of the codes it was made from."""
 WIRING = (FailureMode.OPEN, FailureMode.LOOSE, FailureMode.SHORT_GROUND, FailureMode.SHORT_FEED)
@@ -47,14 +45,9 @@ def with_one_place(powertrain: Powertrain, local: Local, codes: frozenset[str]) 
         its_own = own_codes(point, local.index, powertrain.banks)
         if all(part.id in members or own <= its_own.keys() for part, own in told):
             return local
-    words = f"one place that {len(parts)} circuits share (plug, splice or harness): {_named(parts)}"
+    words = f"plug, splice or harness section that {len(parts)} circuits share"
     row = PointRow(ONE_PLACE, FIELD, words, RATE, {code: TOLD for _, own in told for code in sorted(own)})
     return replace(local, places=(SharedPoint(ONE_PLACE, FIELD, words, RATE, parts, row),))
-
-
-def _named(parts: tuple[Component, ...]) -> str:
-    first, more = [part.words for part in parts[:NAMED]], len(parts) - NAMED
-    return f"{', '.join(first)} and {more} more" if more > 0 else f"{', '.join(first[:-1])} and {first[-1]}"
 
 
 def _circuits(parts: Iterable[Component], codes: frozenset[str]) -> Iterable[tuple[Component, frozenset[str]]]:
