@@ -171,6 +171,29 @@ class CircuitPage(TestCase):
         self.assertEqual((found.record.test, found.record.outcome), ("check_ground_coils", "bad"))
         self.assertIn("ring", found.words)
 
+    def test_one_load_of_a_shared_point_is_commanded_alone(self) -> None:
+        url = reverse("bench:circuit", args=(self.case.pk, "feed_heaters"))
+        stand = Stand(plus="spliced", command=1.0, alone="oxygen_heater_b1s1")
+        page = self.client.get(f"{url}?{stand.query}")
+        self.assertContains(page, "heater of the oxygen sensor, bank 1 sensor 1 alone commanded on")
+        where = reverse("bench:circuit_record", args=(self.case.pk, "feed_heaters"))
+        self.client.post(where, {"stand": stand.query, "value": "12.2"})
+        self.client.post(where, {"stand": Stand(plus="spliced", command=1.0).query, "value": "11.9"})
+        kept = circuits.counting(self.case, "feed_heaters")
+        self.assertEqual([item.probe.setting.alone for item in kept], ["oxygen_heater_b1s1", ""])
+        back = import_case(self.user, write_case(export(self.case)).encode())
+        self.assertEqual(circuits.counting(back, "feed_heaters"), kept)
+        refused = self.client.post(where, {"stand": Stand(plus="spliced", command=1.0, alone="x").query, "value": "1"})
+        self.assertContains(refused, "to command alone", status_code=400)
+
+    def test_what_lies_beyond_the_circuit_is_told_and_clears_it(self) -> None:
+        for plus, value in (("feed", "12.4"), ("control", "1.4"), ("unit_ground", "1.2")):
+            self.read(Stand(plus=plus, command=1.0), value)
+        found = circuits.conclude(self.case, self.user, "purge_valve")
+        self.assertEqual((found.record.test, found.record.outcome), ("unit_ground_drop", "bad"))
+        rows = self.case.testrecords.values_list("test", "outcome")
+        self.assertIn(("check_purge_valve", "good"), rows)
+
     def test_the_ledger_takes_a_plug_that_stays_off(self) -> None:
         self.post("record", stand=OHM.query, value="22", still_off="1")
         (end,) = self.case.looseends.all()
