@@ -21,6 +21,8 @@ METER_SHARE = 0.01
 """How exactly a meter reads when the supply is known."""
 AMP_SHARE, AMP_LEAST = 0.05, 0.02
 OHM_SHARE, OHM_LEAST = 0.04, 0.4
+LEAKY_SHARE, LEAKY_OHM = 0.14, 5e5
+"""Towards the megohms a reading is made by moisture, dirt and the inputs of control units as well."""
 MOST_OHM = 2e6
 """An ohmmeter shows over range from here on."""
 LAMP_V, LAMP_SHARE = 0.6, 0.08
@@ -136,7 +138,7 @@ def _current(model: FaultModel, element: str, setting: Setting, driven: bool) ->
 def spread(probe: Probe, values: Floats) -> Floats:
     """Standard deviation of a reading around what was predicted."""
     if probe.instrument is Instrument.OHM:
-        return OHM_SHARE * np.abs(values) + OHM_LEAST
+        return (OHM_SHARE + LEAKY_SHARE * values / (values + LEAKY_OHM)) * np.abs(values) + OHM_LEAST
     if probe.instrument is Instrument.AMMETER:
         return AMP_SHARE * np.abs(values) + AMP_LEAST
     if probe.instrument in SHINES:

@@ -21,6 +21,8 @@ from gumshoe.core.knowledge.values import CheckOutcome
 
 ENOUGH = 0.95
 """Probability at which a conclusion stands."""
+HELD = 0.8
+"""… and it stands on readings, not on how often such a fault occurs: what it would be with all faults alike."""
 SOUND_FITS = 0.003
 """A sound circuit explains a reading that it makes so likely (within some three standard deviations)."""
 LOADING_V = 0.3
@@ -93,10 +95,13 @@ class Conclusion:
     """There are readings, and one fault can explain them all."""
     sound: bool = False
     """A sound circuit explains the readings too: nothing is condemned by them."""
+    by_readings: float = 1.0
+    """How probable it would be if every fault were as frequent as any other: what the readings alone say."""
 
     @property
     def stands(self) -> bool:
-        return self.explained and self.probability >= ENOUGH and not (self.sound and self.outcome != "good")
+        held = self.probability >= ENOUGH and (self.by_readings >= HELD or self.outcome == "good")
+        return self.explained and held and not (self.sound and self.outcome != "good")
 
     @property
     def words(self) -> str:
@@ -169,18 +174,22 @@ def conclusion(model: FaultModel, readings: Sequence[ProbeReading]) -> Conclusio
     """What is to be mended, likeliest first: faults that lead to the same work count together."""
     weights = weights_after(model, readings)
     by_fault = np.bincount(model.owner, weights, len(model.faults))
+    told = by_fault / np.bincount(model.owner, unknowns_of(model).prior, len(model.faults))
+    told /= told.sum()
     total: dict[tuple[str, str], float] = {}
+    alike: dict[tuple[str, str], float] = {}
     parts: dict[tuple[str, str], list[tuple[float, Fault]]] = {}
     for index, fault in enumerate(model.faults):
         key = (fault.of, outcome_of(fault))
         total[key] = total.get(key, 0.0) + float(by_fault[index])
+        alike[key] = alike.get(key, 0.0) + float(told[index])
         parts.setdefault(key, []).append((float(by_fault[index]), fault))
     of, outcome = key = max(total, key=total.__getitem__)
     named = sorted(parts[key], key=lambda row: -row[0])
     explained = bool(readings) and contradiction(model, readings) is None
     sound = bool(readings) and bool((fits(model, readings)[:, 0] > SOUND_FITS).all())
     faults = tuple(fault for share, fault in named if share > EXCLUDED)
-    return Conclusion(of, outcome, total[key], faults, explained, sound)
+    return Conclusion(of, outcome, total[key], faults, explained, sound, alike[key])
 
 
 def outcome_of(fault: Fault) -> str:
