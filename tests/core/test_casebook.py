@@ -67,7 +67,7 @@ class SharedIgnition(unittest.TestCase, Floor):
 
 class SharedElectrics(unittest.TestCase, Floor):
     def test_it_holds(self) -> None:
-        self.hold(SHARED, ("ELC",), 0.91, 0.975)
+        self.hold(SHARED, ("ELC",), 0.96, 0.985)
 
 
 if __name__ == "__main__":
