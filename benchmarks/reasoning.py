@@ -23,6 +23,7 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from gumshoe.core.clues import Clue, ClueKind, OnRecord, TestOutcome, extract  # noqa: E402
+from gumshoe.core.clues.misfire_seen import MisfireSeen, chances  # noqa: E402
 from gumshoe.core.codes import CodeState  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge, expand  # noqa: E402
 from gumshoe.core.knowledge.places import floored  # noqa: E402
@@ -33,7 +34,7 @@ from gumshoe.core.planning import Costs, propose  # noqa: E402
 from gumshoe.core.signals.regions import Region  # noqa: E402
 from gumshoe.core.signals.trims import RegionTrim  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
-from gumshoe.core.suspects.likelihood import P_OTHER_STAYS, P_REPAIR_BAD  # noqa: E402
+from gumshoe.core.suspects.likelihood import LEAST_SAY, P_OTHER_STAYS, P_REPAIR_BAD  # noqa: E402
 from gumshoe.core.suspects.posterior import priors  # noqa: E402
 
 CODES = ("P0171", "P0174", "P0300", "P0302", "P0101", "P0507", "P0443", "P0030", "P0420", "P0128", "P0455")
@@ -101,6 +102,8 @@ def likelihood(known: Knowledge, clue: Clue, members: list[str]) -> float:
     if clue.kind is ClueKind.REPAIR:
         hit = [known.faults[name].repair == clue.variable for name in members]
         return (P_REPAIR_BAD if all(hit) else P_OTHER_STAYS) if any(hit) else 1.0
+    if clue.seen is not None:
+        return union_of(known, clue.seen, members)
     if clue.kind is ClueKind.GRADED:
         plain = floored(known.variables[clue.variable].normal)
         tables = [known.faults[n].graded[clue.variable] for n in members if clue.variable in known.faults[n].graded]
@@ -110,10 +113,26 @@ def likelihood(known: Knowledge, clue: Clue, members: list[str]) -> float:
     if not tables:
         return plain[clue.value]
 
-    def distance(table: dict[str, float]) -> float:
-        return sum(share * math.log(share / plain[name]) for name, share in table.items())
+    def says(table: dict[str, float]) -> float:
+        return max(sum(share * math.log(share / plain[name]) for name, share in table.items()), LEAST_SAY)
 
-    return max(map(floored, tables), key=distance)[clue.value]
+    claims = [floored(table) for table in tables]
+    total = sum(map(says, claims))
+    return sum(says(table) / total * table[clue.value] for table in claims)
+
+
+def union_of(known: Knowledge, seen: MisfireSeen, members: list[str]) -> float:
+    """P(what was seen of a misfire | S): over everything that the laws of the members make misfire together."""
+    told = chances(seen)
+    laws = [known.misfires_unclaimed, *(law for name in members if (law := known.faults[name].misfire))]
+    union = {0: 1.0}
+    for law in laws:
+        grown: dict[int, float] = {}
+        for mask, chance in union.items():
+            for own, share in law.items():
+                grown[mask | own] = grown.get(mask | own, 0.0) + chance * share
+        union = grown
+    return sum(chance * float(told[mask]) for mask, chance in union.items())
 
 
 def median_ms(work: Callable[[], object]) -> float:
