@@ -149,6 +149,7 @@ def main() -> int:
             car.model: compared(own) for car in CARS if (own := [case for case in brought if case.car == car.model])
         },
         "calibration": calibration([row for case in brought for row in case.jobs[ours].stated]),
+        "no_suspect_here": [f"{car.model}: {name}" for car in CARS[: options.cars] for name in car.unnamed],
         "brought_no_code": sorted({f"{case.car}: {case.defect}" for case in everyone if not case.jobs}),
         "dearest": [
             f"{case.car}: {case.defect}: {case.jobs[ours].money - case.jobs[FORESIGHT].money:.0f} beyond the repair: "

@@ -91,6 +91,8 @@ _OF_A_CYLINDER = {
 
 def suspect_of(defect: str, model: CarModel) -> str:
     """The suspect that is the name of a defect. Raises KeyError for a defect that has none."""
+    if defect == "fuel-filter-clogged" and model.direct_kpa:  # its filter is part of the low-pressure side
+        return "rail_pump_weak"
     if defect in _OF_THE_CAR:
         return _OF_THE_CAR[defect]
     if defect == "manifold-gasket":
@@ -141,6 +143,15 @@ class Car:
     @property
     def defects(self) -> tuple[str, ...]:
         """Those of the stand-in's faults that are a suspect of the reasoning by name."""
+        return tuple(name for name in self._with_a_name if suspect_of(name, self.built) in self.known.faults)
+
+    @property
+    def unnamed(self) -> tuple[str, ...]:
+        """Those whose suspect this powertrain's knowledge lacks: gaps of ours, told beside the figures."""
+        return tuple(name for name in self._with_a_name if suspect_of(name, self.built) not in self.known.faults)
+
+    @property
+    def _with_a_name(self) -> tuple[str, ...]:
         return tuple(row.key for row in part_defects(self.built) if _named(row.key, self.built))
 
     def fresh(self, defect: str, seed: int) -> Vehicle:
