@@ -48,7 +48,7 @@ class ComplaintFacts:
 
     text: str = ""
     symptoms: tuple[str, ...] = ()
-    lamp: Literal["", "out", "steady", "flashing"] = "steady"
+    lamp: Literal["", "out", "steady", "flashing"] = ""
     conditions: str = ""
     since: str = ""
     recent_work: str = ""

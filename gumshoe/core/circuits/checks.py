@@ -145,9 +145,9 @@ def _check_setting(model: FaultModel, setting: Setting) -> None:
 
 def _check_jumper(model: FaultModel, setting: Setting, ends: tuple[str, str]) -> None:
     """A jumper must not blow its fuse on the sound circuit, commanded or not."""
-    alone = Setting(setting.command, setting.unplugged, jumpers=frozenset({ends}), alone=setting.alone)
+    jumped = Setting(setting.command, setting.unplugged, jumpers=frozenset({ends}), alone=setting.alone)
     phases = (False, True) if model.circuit.commanded else (False,)
-    across = [model.solved(alone, driven=driven).open_voltage(*ends)[0] for driven in phases]
+    across = [model.solved(jumped, driven=driven).open_voltage(*ends)[0] for driven in phases]
     current = float(np.max(np.abs(across))) / JUMPER_OHM
     if current > FUSE_A:
         names = place_words(model.circuit)

@@ -155,14 +155,9 @@ class Unknowns:
 
     def _by_own(self, probe: Probe, shown: Floats) -> list[Floats]:
         """How what is shown moves with the deviation of each part: one array (places, variants) a part."""
-        return [
-            np.broadcast_to(np.array([predicted(one, probe) for one in models]), shown.shape) - self._bases(probe)
-            for models in self._one_off
-        ]
-
-    def _bases(self, probe: Probe) -> Floats:
-        """What is shown at the places from which the parts' own deviations are counted."""
-        return np.array([predicted(self._parts[place], probe) for place in self._based])
+        base = np.array([predicted(self._parts[place], probe) for place in self._based])
+        moved = ([predicted(one, probe) for one in models] for models in self._one_off)
+        return [np.broadcast_to(np.array(rows) - base, shown.shape) for rows in moved]
 
     @cached_property
     def _based(self) -> tuple[int, ...]:

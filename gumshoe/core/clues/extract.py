@@ -40,6 +40,7 @@ RAISES, TELLS = 0.10, 0.20
 DOUBTFUL_WEIGHT = 0.25
 NO_START = "no_start"
 LAMP_OUT, CLEARED_KM = "out", 200.0
+SUPPLY_RUNNING = "supply_running"
 SUPPLY_LOW = "system voltage: too low"
 BANKS_DIFFER_PCT = 8.0
 """Total trims of the banks that lie farther apart than this belong to one bank's own trouble (common practice)."""
@@ -338,17 +339,22 @@ def _misfire_of_the_scan(evidence: OnRecord, knowledge: Knowledge, clue: Callabl
 
 def _supply(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     """The supply voltage of the scan: of the battery while the engine stands, of the charging while it runs."""
-    module = evidence.module
-    volts = module.values.get("module_v") if module else None
-    if module is None or volts is None or volts <= 0.0:
-        return
-    runs = module.values.get("rpm", 0.0) >= RUNS_RPM
-    variable = knowledge.variables.get("supply_running" if runs else "supply")
-    if variable is not None:
-        name = bin_of(variable, volts)
-        how = ", engine running" if runs else ""
+    found = supply_of(evidence.module, knowledge)
+    if found is not None:
+        variable, name, volts = found
+        how = ", engine running" if variable.id == SUPPLY_RUNNING else ""
         words = f"Supply {volts:.1f} V{how} when the codes were read: {bin_words(variable, name)}"
         yield Clue(ClueKind.GRADED, variable.id, name, words, variable.family, *evidence.scan_source)
+
+
+def supply_of(module: ModuleSnapshot | None, knowledge: Knowledge) -> tuple[VariableRow, str, float] | None:
+    """The supply of a scan: its variable (standing or running), the bin and the volts; None where it was not read."""
+    volts = module.values.get("module_v") if module else None
+    if module is None or volts is None or volts <= 0.0:
+        return None
+    runs = module.values.get("rpm", 0.0) >= RUNS_RPM
+    variable = knowledge.variables.get(SUPPLY_RUNNING if runs else "supply")
+    return (variable, bin_of(variable, volts), volts) if variable else None
 
 
 def _lamp(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:

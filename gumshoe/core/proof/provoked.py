@@ -13,6 +13,7 @@ from enum import StrEnum
 from functools import cache
 from pathlib import Path
 
+from gumshoe.core.clues.extract import supply_of
 from gumshoe.core.clues.known import KnownCause, unplugged
 from gumshoe.core.codes import POWERTRAIN, CodeState, TroubleCode, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
@@ -29,9 +30,8 @@ UNKNOWN_KEY = 0.5
 WORTH_EXPECTING = PREDICTS
 """A code with less of a chance than this does not count as explained by the work, on no page."""
 FLAT_SYMPTOM, BATTERY_SUSPECT = "was_flat", "battery_low"
-SUPPLY, RUNS_RPM = "system voltage", 300.0
-LOW_V = {False: 12.0, True: 12.8}
-"""Below this a supply is low, standing and running (common practice)."""
+SUPPLY, LOW = "system voltage", ("very_low", "low")
+"""The component of the supply's codes, and the bins of a supply that is too low."""
 EXCUSED_STILL = 0.3
 """How far a battery that was flat excuses a code of the supply while the supply is still low."""
 WORTH_TELLING = 0.25
@@ -199,7 +199,7 @@ def causes_on_record(
             suspect = knowledge.faults.get(BATTERY_SUSPECT)
             for code, chance in (suspect.codes if suspect else {}).items():
                 codes[code] = max(chance, codes.get(code, 0.0))
-        still = _supply_codes(knowledge) if item.component == "battery" and supply_is_low(telling) else set()
+        still = _supply_codes(knowledge) if item.component == "battery" and supply_is_low(telling, knowledge) else set()
         codes = {
             code: min(chance, EXCUSED_STILL) if code in still else chance
             for code, chance in codes.items()
@@ -210,12 +210,10 @@ def causes_on_record(
     return tuple(found)
 
 
-def supply_is_low(scan: Snapshot | None) -> bool:
+def supply_is_low(scan: Snapshot | None, knowledge: Knowledge) -> bool:
     """Whether the supply was still too low when the car was scanned: then it was not only flat once."""
-    engine = scan.engine if scan else None
-    volts = engine.values.get("module_v", 0.0) if engine else 0.0
-    runs = bool(engine and engine.values.get("rpm", 0.0) >= RUNS_RPM)
-    return 0.0 < volts < LOW_V[runs]
+    found = supply_of(scan.engine if scan else None, knowledge)
+    return found is not None and found[1] in LOW
 
 
 def _supply_codes(knowledge: Knowledge) -> set[str]:
