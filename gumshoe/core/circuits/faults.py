@@ -220,9 +220,9 @@ class FaultModel:
         """What the changed element of a variant has as its needs stand: a burnt contact that is not held shut is
         open."""
         lacks = (own >= 0) & ((met >> np.maximum(own, 0) & 1) == 0)
-        result: Floats = (
-            np.where(lacks, np.maximum(ohm, self._off_ohms[np.maximum(own, 0)]), ohm) if lacks.any() else ohm
-        )
+        if not lacks.any():
+            return ohm
+        result: Floats = np.where(lacks, np.maximum(ohm, self._off_ohms[own]), ohm)
         return result
 
     @cached_property
