@@ -208,7 +208,7 @@ class Weeks(unittest.TestCase):
         while "P0171" in car.memory.records and len(held) < 50:
             car.soak(1.55)
             car.clock_s += 20 * 3600.0
-            car._looked_s = car._felt_s = car.clock_s
+            car.looked_s = car.felt_s = car.clock_s
             cold = car.engine.state.coolant_c
             car.turn_key(Key.ON)
             car.turn_key(Key.START)

@@ -46,6 +46,7 @@ class CodeIndex:
         self.rows: dict[str, CodeRow] = composed_codes() | {code.number: code.row() for code in own}
         self._by_component: dict[str, list[tuple[str, str]]] = defaultdict(list)
         self._by_kind: dict[str, list[str]] = defaultdict(list)
+        self._known: dict[tuple[str, int], tuple[str, ...]] = {}
         for number, row in self.rows.items():
             self._by_component[row.component].append((number, row.kind))
             self._by_kind[row.kind].append(number)
@@ -56,6 +57,12 @@ class CodeIndex:
 
     def numbers(self, reference: str, banks: int) -> tuple[str, ...]:
         """The numbers a reference stands for. Raises DataError when there is none."""
+        known = self._known.get((reference, banks))
+        if known is None:
+            known = self._known[reference, banks] = self._numbers(reference, banks)
+        return known
+
+    def _numbers(self, reference: str, banks: int) -> tuple[str, ...]:
         component, separator, kind = reference.rpartition(": ")
         if not separator:
             found: list[str] = [reference] if reference in self.rows else []

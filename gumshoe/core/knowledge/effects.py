@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 from gumshoe.core.codes import POWERTRAIN, told_by
 from gumshoe.core.knowledge.code_catalogue import rank_of
@@ -33,68 +34,73 @@ def with_effects(
     raised = []
     for effect in effects:
         wanted = {name: value for name, value in effect.raises.items() if "bank 2" not in name or powertrain.banks > 1}
-        raised.append((effect, index.strengths(wanted, powertrain.banks)))
-    return {name: _with_effects(row, raised, index) for name, row in faults.items()}
+        told = frozenset(number for reference in effect.told for number in index.numbers(reference, 1))
+        raised.append(Raised(effect, index.strengths(wanted, powertrain.banks), told))
+    return {name: _with_effects(row, raised, Own(row, index)) for name, row in faults.items()}
 
 
-def _with_effects(row: FaultRow, raised: Iterable[tuple[EffectRow, Mapping[str, float]]], index: CodeIndex) -> FaultRow:
+@dataclass(frozen=True)
+class Raised:
+    """One effect on one powertrain: its codes with their chances, and the numbers that tell of the trouble."""
+
+    effect: EffectRow
+    strengths: Mapping[str, float]
+    told: frozenset[str]
+
+
+@dataclass(frozen=True)
+class Own:
+    """What a suspect's own table says of its codes, worked out once for all the effects that ask."""
+
+    row: FaultRow
+    index: CodeIndex
+
+    @cached_property
+    def signal(self) -> float:
+        """How surely it raises a circuit code of the engine: a sensor or actuator its messages are made from."""
+        told = ((chance, number, told_by(number)) for number, chance in self.row.codes.items())
+        of_engine = ((chance, number) for chance, number, of in told if of.system == POWERTRAIN and not of.gearbox)
+        return max((chance for chance, number in of_engine if rank_of(self.index.rows[number].kind) == 0), default=0.0)
+
+    @cached_property
+    def gearbox(self) -> float:
+        """How surely it raises a code of the gearbox's own."""
+        return max((chance for number, chance in self.row.codes.items() if told_by(number).gearbox), default=0.0)
+
+    @cached_property
+    def dead(self) -> dict[str, float]:
+        """How surely it raises a circuit code of each component: its signal is gone, or it does nothing."""
+        found: dict[str, float] = {}
+        for number, chance in self.row.codes.items():
+            code = self.index.rows[number]
+            if chance >= SURELY_DEAD and (code.kind == LOST or rank_of(code.kind) == 0):
+                found[code.component] = max(chance, found.get(code.component, 0.0))
+        return found
+
+    def of_parts(self, parts: tuple[str, ...]) -> float:
+        """How surely it raises a circuit code of one of these."""
+        return max((chance for part, chance in self.dead.items() if part in parts), default=0.0)
+
+    def of_codes(self, numbers: frozenset[str]) -> float:
+        """How surely it raises one of these codes."""
+        return max((self.row.codes[number] for number in self.row.codes.keys() & numbers), default=0.0)
+
+
+def _with_effects(row: FaultRow, effects: Iterable[Raised], own: Own) -> FaultRow:
     codes, echoes = dict(row.codes), dict(row.echoes)
-    for effect, strengths in raised:
-        chance = EFFECT_SOURCES[effect.source](row, index, effect)
-        for number, strength in strengths.items() if chance >= SMALL_EFFECT else ():
+    for raised in effects:
+        chance = EFFECT_SOURCES[raised.effect.source](own, raised)
+        for number, strength in raised.strengths.items() if chance >= SMALL_EFFECT else ():
             if row.codes.get(number, 0.0) < DIRECT and chance * strength >= SMALL_EFFECT:
                 codes[number] = max(codes.get(number, 0.0), chance * strength)
-                echoes.setdefault(number, effect.why)
-    return replace(row, codes=codes, echoes=echoes)
+                echoes.setdefault(number, raised.effect.why)
+    return row if codes == row.codes and echoes == row.echoes else replace(row, codes=codes, echoes=echoes)
 
 
-def _share_of_misfire(row: FaultRow, _index: CodeIndex, _effect: EffectRow) -> float:
-    return row.misfires
-
-
-def _signal_chance(row: FaultRow, index: CodeIndex, _effect: EffectRow) -> float:
-    """How surely the suspect raises a circuit code of the engine: a sensor or actuator its messages are made from."""
-    own = [
-        chance
-        for number, chance in row.codes.items()
-        if told_by(number).system == POWERTRAIN
-        and not told_by(number).gearbox
-        and rank_of(index.rows[number].kind) == 0
-    ]
-    return max(own, default=0.0)
-
-
-def _is_dead(kind: str) -> bool:
-    return rank_of(kind) == 0 or kind == LOST
-
-
-def _dead_chance(row: FaultRow, index: CodeIndex, effect: EffectRow) -> float:
-    """How surely the suspect raises a circuit code of one of these: its signal is gone, or it does nothing."""
-    own = [
-        chance
-        for number, chance in row.codes.items()
-        if index.rows[number].component in effect.of and _is_dead(index.rows[number].kind)
-    ]
-    found = max(own, default=0.0)
-    return found if found >= SURELY_DEAD else 0.0
-
-
-def _code_chance(row: FaultRow, index: CodeIndex, effect: EffectRow) -> float:
-    """How surely the suspect raises one of the codes that tell of the trouble."""
-    numbers = (number for reference in effect.told for number in index.numbers(reference, 1))
-    return max((row.codes.get(number, 0.0) for number in numbers), default=0.0)
-
-
-def _gearbox_chance(row: FaultRow, _index: CodeIndex, _effect: EffectRow) -> float:
-    """How surely the suspect raises a code of the gearbox's own."""
-    own = [chance for number, chance in row.codes.items() if told_by(number).gearbox]
-    return max(own, default=0.0)
-
-
-EFFECT_SOURCES: dict[str, Callable[[FaultRow, CodeIndex, EffectRow], float]] = {
-    "misfire": _share_of_misfire,
-    "engine circuit code": _signal_chance,
-    "gearbox code": _gearbox_chance,
-    "dead circuit": _dead_chance,
-    "code": _code_chance,
+EFFECT_SOURCES: dict[str, Callable[[Own, Raised], float]] = {
+    "misfire": lambda own, _raised: own.row.misfires,
+    "engine circuit code": lambda own, _raised: own.signal,
+    "gearbox code": lambda own, _raised: own.gearbox,
+    "dead circuit": lambda own, raised: own.of_parts(raised.effect.of),
+    "code": lambda own, raised: own.of_codes(raised.told),
 }

@@ -6,7 +6,7 @@ A shared cause is a suspect like any other: that alone makes it win when five ci
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from gumshoe.core.knowledge.code_index import CodeIndex
@@ -88,9 +88,16 @@ def generated(powertrain: Powertrain, local: Local) -> Iterator[Generated]:
 
 def generated_tests(powertrain: Powertrain, local: Local, faults: dict[str, FaultRow]) -> Iterator[TestRow]:
     """One circuit check for each component and each shared point."""
+    by_hand: dict[str, list[str]] = {}
+    sharing: dict[str, list[str]] = {}
+    for name, row in faults.items():
+        if row.origin is Origin.TABLE and row.mode is FailureMode.OPEN:
+            by_hand.setdefault(row.component, []).append(name)
+        for member in row.members:
+            sharing.setdefault(member, []).append(name)
     for component in components(powertrain, local):
         if circuit_of(component) is not None:
-            yield _circuit_check(component, faults)
+            yield _circuit_check(component, faults, by_hand.get(component.id, ()), sharing.get(component.id, ()))
     for point in shared_points(powertrain, local):
         if point.row is None or not point.row.fault:
             yield _point_check(point)
@@ -239,7 +246,11 @@ def _point_misfire(point: SharedPoint, powertrain: Powertrain) -> dict[int, floa
     return found | {mask: share / whole for mask, share in sets.items()}
 
 
-def _circuit_check(component: Component, faults: dict[str, FaultRow]) -> TestRow:
+def _circuit_check(
+    component: Component, faults: dict[str, FaultRow], by_hand: Iterable[str], sharing: Iterable[str]
+) -> TestRow:
+    """The check of one part (``by_hand``: its suspects described instead of generated; ``sharing``: those that take
+    it with them)."""
     check = components_file().check["part"]
     names = tuple(check.outcomes)
     given: dict[str, Distribution] = {}
@@ -253,13 +264,11 @@ def _circuit_check(component: Component, faults: dict[str, FaultRow]) -> TestRow
             else:
                 given[fault] = _mostly(names, outcome, SEEN[mode], _mistaken_for(mode))
             proves[outcome].append(fault)
-    for fault, row in faults.items():
-        if row.origin is Origin.TABLE and row.component == component.id and row.mode is FailureMode.OPEN:
-            given[fault] = _open(names)  # described by hand instead of generated
-            proves[CheckOutcome.OPEN].append(fault)
-            proves[CheckOutcome.PART].append(fault)
-        if component.id in row.members:
-            given[fault] = dict(MEMBER_OF_DEAD_POINT)
+    for fault in by_hand:
+        given[fault] = _open(names)
+        proves[CheckOutcome.OPEN].append(fault)
+        proves[CheckOutcome.PART].append(fault)
+    given |= {fault: dict(MEMBER_OF_DEAD_POINT) for fault in sharing}
     return _check(
         component.id,
         check,

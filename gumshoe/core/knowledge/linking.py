@@ -5,13 +5,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
+from typing import Any
 
 from gumshoe.core.knowledge.access import MINUTES, Access, access_of, hardest
 from gumshoe.core.knowledge.by_place import by_place
 from gumshoe.core.knowledge.hazards import with_usual_cautions
 from gumshoe.core.knowledge.parts import Component
 from gumshoe.core.knowledge.rows import FaultRow, RepairRow, TestRow
-from gumshoe.core.knowledge.values import MISFIRE, Origin
+from gumshoe.core.knowledge.values import MISFIRE, Distribution, Origin
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.misfires import Spread
 from gumshoe.core.powertrain.positions import bank_of
@@ -22,7 +23,10 @@ OWN_CYLINDERS, OFTEN = (Spread.CYLINDER, Spread.PAIR), 0.4
 
 def with_roots(faults: Mapping[str, FaultRow], powertrain: Powertrain) -> dict[str, FaultRow]:
     """The suspects, each with the root causes that this powertrain has."""
-    return {name: replace(row, roots=roots_of(row, faults, powertrain)) for name, row in faults.items()}
+    return {
+        name: replace(row, roots=roots_of(row, faults, powertrain)) if row.roots else row
+        for name, row in faults.items()
+    }
 
 
 def roots_of(row: FaultRow, faults: Mapping[str, FaultRow], powertrain: Powertrain) -> dict[str, float]:
@@ -45,13 +49,12 @@ def placed_tests(
     """The written tests that this powertrain can have, with the table of every suspect they speak about."""
     about = {name: parts[row.component] for name, row in faults.items() if row.component in parts}
     kinds = {name: kind_of(faults[name], part) for name, part in about.items() if faults[name].origin is Origin.PART}
+    by_template = _grouped((name, row.template) for name, row in faults.items())
+    by_kind = _grouped(kinds.items())
+    by_mode = _grouped((name, row.mode) for name, row in faults.items() if row.mode and not row.members)
     found = {}
     for test in shipped:
-        given = {name: test.given[row.template] for name, row in faults.items() if row.template in test.given}
-        given |= {name: test.given[kind] for name, kind in kinds.items() if kind in test.given}
-        if test.modes:
-            failing = {name: row.mode for name, row in faults.items() if row.mode and not row.members}
-            given = {name: test.modes[mode] for name, mode in failing.items() if mode in test.modes} | given
+        given = _of_groups(by_mode, test.modes) | _of_groups(by_template, test.given) | _of_groups(by_kind, test.given)
         if test.shared:
             given = {name: test.shared for name, row in faults.items() if row.members} | given
         if test.elsewhere:
@@ -59,6 +62,19 @@ def placed_tests(
         if (test.measures or given) and set(test.on) <= powertrain.features:
             found[test.id] = by_place(replace(test, given=given), powertrain, faults, about)
     return found
+
+
+def _grouped(named: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
+    """The suspects under each word that the tests know them by."""
+    groups: dict[str, list[str]] = {}
+    for name, group in named:
+        groups.setdefault(group, []).append(name)
+    return groups
+
+
+def _of_groups(groups: Mapping[str, list[str]], tables: Mapping[Any, Distribution]) -> dict[str, Distribution]:
+    """The tables written for groups, suspect by suspect."""
+    return {name: table for group, table in tables.items() for name in groups.get(group, ())}
 
 
 def kind_of(row: FaultRow, part: Component) -> str:

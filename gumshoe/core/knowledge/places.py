@@ -74,7 +74,9 @@ def rows_at(row: Row, places: Places) -> list[Row]:
 
 def filled_row(row: Row, place: Place) -> Row:
     """Put a place's values where the row has placeholders; tables of graded clues are done by graded."""
-    told = {name: value if name == "graded" else fill(value, place) for name, value in vars(row).items()}
+    told = dict(vars(row))
+    if place:
+        told = {name: value if name == "graded" else fill(value, place) for name, value in told.items()}
     if not isinstance(row, CodeRow):
         told["template"] = row.id
     if isinstance(row, FaultRow):
