@@ -161,6 +161,8 @@ def restore(arguments: list[str]) -> int:
 # -- inside -----------------------------------------------------------------------------------------------
 
 
+TESTED_WITH = {"chromium": "chromium", "chromedriver": "chromium-driver", "ngspice": "ngspice"}
+"""The programs that the tests need, and the distribution's packages that bring them."""
 NOT_BACKED_UP = ("gumshoe.sqlite3", "serving.lock")
 """The database goes in as a consistent copy; the mark of a running server is no data."""
 MOST_UNPACKED = 50 * 1024**3
@@ -283,10 +285,11 @@ def install(lock: str) -> None:
 def install_browser() -> None:
     """Headless Chromium and its driver from the distribution's packages, when they are not there; and the circuit
     simulator that the circuits are checked against."""
-    if not (shutil.which("chromium") and shutil.which("chromedriver")):
-        apt("chromium", "chromium-driver")
-    if not shutil.which("ngspice"):
-        apt("ngspice")
+    if missing := [package for program, package in TESTED_WITH.items() if not shutil.which(program)]:
+        apt(*missing)
+    if not shutil.which("chromium-headless-shell"):
+        with contextlib.suppress(subprocess.CalledProcessError):  # where there is none, the whole browser does
+            apt("chromium-headless-shell")
 
 
 def apt(*packages: str) -> None:

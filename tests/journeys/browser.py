@@ -22,6 +22,7 @@ from tests.web import support
 
 ROOT = Path(__file__).resolve().parents[2]
 AXE = ROOT / "tests/vendor/axe/axe.min.js"
+LOOK_AGAIN_S = 0.05
 
 
 class Journey(StaticLiveServerTestCase):
@@ -55,7 +56,7 @@ class Journey(StaticLiveServerTestCase):
 
     def find(self, selector: str) -> WebElement:
         """The first element for a CSS selector, waited for."""
-        return WebDriverWait(self.browser, 15).until(lambda b: b.find_element(By.CSS_SELECTOR, selector))
+        return WebDriverWait(self.browser, 15, LOOK_AGAIN_S).until(lambda b: b.find_element(By.CSS_SELECTOR, selector))
 
     def press(self, words: str, *, wait: float = 15, exact: bool = False) -> None:
         """Click the visible, enabled button or link with these words (``exact``: with these and no others)."""
@@ -79,8 +80,8 @@ class Journey(StaticLiveServerTestCase):
     def _await(self, condition: Any, trouble: str, wait: float) -> Any:
         """Wait for a condition; a failure says what the page shows instead."""
         try:
-            patient = WebDriverWait(self.browser, wait, ignored_exceptions=[StaleElementReferenceException])
-            return patient.until(condition)
+            stale = [StaleElementReferenceException]
+            return WebDriverWait(self.browser, wait, LOOK_AGAIN_S, ignored_exceptions=stale).until(condition)
         except TimeoutException:
             text = self.browser.find_element(By.TAG_NAME, "body").text
             raise AssertionError(f"{trouble} at {self.browser.current_url}; the page shows:\n{text[:1500]}") from None

@@ -91,12 +91,12 @@ class Claims:
         plain = np.array([base[name] for name in self.bins])
         tables = np.tile(plain, (len(faults) + 1, 1))
         strength = np.zeros(len(faults) + 1)
-        for index, fault in enumerate(faults):
-            if fault in given:
-                table = floored(given[fault])
-                row = np.array([table[name] for name in self.bins])
-                tables[index] = row
-                strength[index] = max(float(np.sum(row * np.log(row / plain))), LEAST_SAY)
+        claimants = [index for index, fault in enumerate(faults) if fault in given]
+        if claimants:
+            floor = [floored(given[faults[index]]) for index in claimants]
+            told = np.array([[table[name] for name in self.bins] for table in floor])
+            tables[claimants] = told
+            strength[claimants] = np.maximum((told * np.log(told / plain)).sum(axis=1), LEAST_SAY)
         self.tables, self.strength, self.plain = tables, strength, plain
         self.weighed = tables * strength[:, None]
 
