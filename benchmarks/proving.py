@@ -18,13 +18,14 @@ import sys
 import time
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from copy import deepcopy
-from dataclasses import asdict, dataclass, fields
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
+from benchmarks.cures import is_sound, renew  # noqa: E402
 from benchmarks.truths import CARS, Car, suspect_of  # noqa: E402
 from gumshoe.core.clues import OnRecord, extract  # noqa: E402
 from gumshoe.core.codes import CodeState, TroubleCode  # noqa: E402
@@ -43,14 +44,12 @@ from gumshoe.simulator.answers import EngineModule  # noqa: E402
 from gumshoe.simulator.defects import defects_of  # noqa: E402
 from gumshoe.simulator.drives import trips_of  # noqa: E402
 from gumshoe.simulator.models import models  # noqa: E402
-from gumshoe.simulator.parts import Parts, healthy  # noqa: E402
+from gumshoe.simulator.parts import healthy  # noqa: E402
 from gumshoe.simulator.routines import ROUTINES  # noqa: E402
 from gumshoe.simulator.vehicle import Key, Vehicle  # noqa: E402
 
 ROUNDS = 6
 LOOK_S, CODES_S = 1.0, 30.0
-FILLS_UP = frozenset({"ash_g"})
-"""What changes as a car is driven, and is no fault."""
 ROUND_THE_BLOCK = (("idle", "town"),)
 FRAME_PIDS = (0x04, 0x05, 0x0C, 0x0D)
 KEPT = ("rpm", "load_pct", "coolant_c", "speed_kmh", "stft_b1_pct", "ltft_b1_pct", "stft_b2_pct", "ltft_b2_pct")
@@ -171,12 +170,6 @@ def named(defect: str, car: Car, found: Assessment) -> str:
         return next(own, found.suspects[0].id)
 
 
-def renew(car: Vehicle, parts: Parts) -> None:
-    """Give the car those parts; in place, since engine and wires look at the same ones."""
-    for item in fields(parts):
-        setattr(car.parts, item.name, getattr(parts, item.name))
-
-
 def afterwards(vehicle: Vehicle, car: Car, fault: FaultRow) -> None:
     """What has to be taught or reset after the repair, as far as this kind of car has a routine for it."""
     numbers = {row.procedure: row.identifier for row in car.described.procedure}
@@ -194,9 +187,7 @@ def wrongly(car: Vehicle, fault: FaultRow, found: Assessment, known: Knowledge) 
             continue
         repair = known.repairs[row.repair]
         car.carry_out(repair.component, known.reached_by(repair.id), wiring=repair.wiring)
-        good = healthy(car.model)
-        if any(repr(getattr(car.parts, item.name)) != repr(getattr(good, item.name)) for item in fields(good)
-               if item.name not in FILLS_UP):  # fmt: skip
+        if not is_sound(car):
             return row
         renew(car, deepcopy(ill))
     raise LookupError("every repair cures it")
@@ -206,10 +197,10 @@ def prove(task: tuple[int, str]) -> list[Proved]:
     """One fault, repaired rightly and wrongly; nothing where the car has set no code and nobody would bring it."""
     index, defect = task
     car = CARS[index]
-    known, state = car.known, car.driven(defect, 1)
+    known, (state, _) = car.known, car.driven(defect, seed=1)
     rows = []
     for right in (True, False):
-        vehicle = car.fresh(defect, 1)
+        vehicle = car.fresh(defect, seed=1)
         vehicle.restore(state)
         unit = Unit(vehicle)
         before = unit.scan()

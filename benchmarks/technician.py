@@ -16,27 +16,32 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from gumshoe.core.clues import OnRecord, TestOutcome, extract  # noqa: E402
+from benchmarks.cures import is_sound  # noqa: E402
+from benchmarks.heard import Drives  # noqa: E402
+from benchmarks.truths import drive  # noqa: E402
+from gumshoe.core.clues import OnRecord, TestOutcome  # noqa: E402
+from gumshoe.core.judgement import Grounds, Judged  # noqa: E402
 from gumshoe.core.knowledge.by_place import ASKED, CYLINDER  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
 from gumshoe.core.knowledge.outcomes import decide  # noqa: E402
 from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow  # noqa: E402
-from gumshoe.core.planning import Costs, Strategy, in_order_of, propose  # noqa: E402
+from gumshoe.core.knowledge.values import Origin  # noqa: E402
+from gumshoe.core.planning import Costs, Strategy  # noqa: E402
+from gumshoe.core.planning.next_action import Act  # noqa: E402
 from gumshoe.core.planning.next_test import relevant_faults  # noqa: E402
-from gumshoe.core.planning.strategies import CAN_CHANGE_BITS, is_quick_look  # noqa: E402
 from gumshoe.core.powertrain.misfires import mask_of  # noqa: E402
 from gumshoe.core.signals.trims import RegionTrim  # noqa: E402
-from gumshoe.core.suspects import Assessment, assess  # noqa: E402
-from gumshoe.core.suspects.conflict import conflict_in  # noqa: E402
+from gumshoe.core.suspects import Assessment  # noqa: E402
+from gumshoe.core.work.offers import check_outcomes, located, repair_of  # noqa: E402
 from gumshoe.simulator.drives import start  # noqa: E402
 from gumshoe.simulator.finding import Finding  # noqa: E402
 from gumshoe.simulator.hands import observe  # noqa: E402
-from gumshoe.simulator.parts import healthy  # noqa: E402
 from gumshoe.simulator.vehicle import Vehicle  # noqa: E402
 from tests.simulator.test_agreement import cylinder_of, snapshot, trims  # noqa: E402
 
 MOST_STEPS = 25
-PROVEN = 0.90
+GIVES_UP = 6
+"""So many repairs without an end, and the car goes to somebody else."""
 
 READS: dict[str, tuple[tuple[str, str], ...]] = {
     "look_hoses": (
@@ -64,15 +69,21 @@ READS: dict[str, tuple[tuple[str, str], ...]] = {
     "look_throttle": (("carbon", "carbon ring"), ("sticks", "sticks or is jammed"), ("", "clean")),
     "look_cap": (("loose", "loose, cross-threaded or cracked"), ("", "tight and whole")),
     "look_oil": (("low", "low, overdue or wrong"), ("", "right")),
-    "cam_command": (("", "all follow"),),
     "bearing_clearance": (("beyond", "beyond the limit"), ("", "within the limit")),
 }
 CHECKS = (
     ("circuit open", "circuit open"),
+    ("shorted to ground", "wire shorted to ground"),
+    ("shorted to", "wire shorted to a feed"),
+    ("contact loose", "contact loose"),
     ("does not answer", "circuit good, part does not answer"),
     ("", "circuit and part good"),
 )
 POINTS = (("Lost or dropping", "lost or dropping"), ("", "good under load"))
+
+
+Truth = tuple[frozenset[str], ...]
+"""Of each fault the repairs that cure it."""
 
 
 @dataclass
@@ -83,6 +94,7 @@ class Job:
     money: float = 0.0
     tests: list[str] = field(default_factory=list)
     repairs: list[str] = field(default_factory=list)
+    faults: int = 1
     good_parts: int = 0
     cured: bool = False
     stated: list[tuple[float, bool]] = field(default_factory=list)
@@ -91,40 +103,49 @@ class Job:
 
     @property
     def first_time(self) -> bool:
-        return self.cured and len(self.repairs) == 1
+        return self.cured and len(self.repairs) == self.faults
 
 
 class Technician:
     """One case on one car."""
 
     def __init__(
-        self, car: Vehicle, known: Knowledge, specification: Specification, truth: str, odometer_km: float
+        self, car: Vehicle, known: Knowledge, specification: Specification, truth: Truth, felt: Drives
     ) -> None:
         self.car, self.known, self.specification, self.truth = car, known, specification, truth
-        self.odometer_km, self.costs, self.job = odometer_km, Costs(), Job()
+        self.felt, self.costs, self.job = felt, Costs(), Job(faults=len(truth))
         self.seen = snapshot(car)
         self.trims: tuple[RegionTrim, ...] = ()
         self.outcomes: list[TestOutcome] = []
         self.failed: list[tuple[str, str, str]] = []
+        self.changed, self.cannot = False, set[str]()
         self.slips: Callable[[int], bool] = lambda number: False
-        self.luck = random.Random(f"{truth} {odometer_km}")
+        self.luck = random.Random(f"{sorted(map(sorted, truth))} {car.odometer_km}")
 
-    def assess(self) -> Assessment:
-        """The ranking as it stands."""
+    def judged(self, way: Strategy = Strategy.TELLING) -> Judged:
+        """The judgement as every page takes it."""
         evidence = OnRecord(
+            symptoms=self.felt.symptoms(),
+            symptom_source=("what was felt", "1"),
+            lamp=self.felt.lamp(self.car),
             module=self.seen.engine,
+            scan_source=("scan", "1"),
             trims=tuple((trim, "r", "1") for trim in self.trims),
             tests=tuple(self.outcomes),
             failed_repairs=tuple(self.failed),
             specification=self.specification,
         )
-        return assess(self.known, extract(evidence, self.known), odometer_km=self.odometer_km)
+        return Judged(
+            Grounds(self.known, evidence, self.seen, odometer_km=self.car.odometer_km, costs=self.costs, way=way)
+        )
 
     def note(self, found: Assessment) -> None:
-        """Keep what was stated about each suspect worth mentioning, and whether it was so."""
-        self.job.stated += [
-            (item.probability, item.id == self.truth) for item in found.suspects if item.probability >= 0.01
-        ]
+        """Keep how likely each repair was said to be needed, and whether it was."""
+        needed = frozenset[str]().union(*self.truth)
+        stated: dict[str, float] = {}
+        for item in found.suspects:
+            stated[item.row.repair] = stated.get(item.row.repair, 0.0) + item.probability
+        self.job.stated += [(min(p, 1.0), name in needed) for name, p in stated.items() if p >= 0.01]
 
     def test(self, test: TestRow) -> bool:
         """Make a test; False when the car has nothing to show for it."""
@@ -163,7 +184,7 @@ class Technician:
             said = set(re.findall(r"[a-z]+|\d+", finding.words.lower()))
             named = (option for option in reading.options[1:] if {reading.key, *option.split()} <= said)
             return next(named, reading.options[0])
-        rules = CHECKS if test.origin == "generated" else READS.get(test.id, ())
+        rules = CHECKS if test.origin is Origin.GENERATED else READS.get(test.id, ())
         if "good under load" in reading.options:
             rules = POINTS
         if rules:
@@ -178,16 +199,23 @@ class Technician:
         return best if overlap(best) > 0.0 else None
 
     def repair(self, name: str) -> bool:
-        """Carry a repair out and prove it; True when nothing is left wrong."""
+        """Carry a repair out and prove it; True when nothing is left wrong. What mended something, and not all, is
+        seen by the drive after it: the car is read anew. (The proof itself is measured by ``proving.py``; here its
+        verdict is taken as right.)"""
         row = self.known.repairs[name]
         self.job.minutes += row.minutes + self.costs.proof_minutes
         self.job.money += self.costs.of_repair(row)
-        changed = self.car.carry_out(row.component, self.known.reached_by(name), wiring=row.wiring)
+        self.changed = self.car.carry_out(row.component, self.known.reached_by(name), wiring=row.wiring)
         self.job.repairs.append(name)
-        if not changed and float(row.parts) > 0.0:
-            self.job.good_parts += 1
-        self.failed.append((name, "j", "1"))
-        self.job.cured = repr(self.car.parts) == repr(healthy(self.car.model))
+        self.job.cured = is_sound(self.car)
+        if not self.changed:
+            self.job.good_parts += float(row.parts) > 0.0
+            self.failed.append((name, "j", "1"))
+        elif not self.job.cured:
+            self.car.clear()
+            self.felt, self.trims = Drives(), ()
+            drive(self.car, self.felt)
+            self.seen = snapshot(self.car)
         return self.job.cured
 
 
@@ -213,43 +241,39 @@ def first_misread(number: int) -> bool:
 
 
 def work_by(strategy: Strategy, slips: Callable[[int], bool] | None = None) -> Callable[[Technician], None]:
-    """A technician who follows one of our strategies. ``slips``: whether the test of that number is misread."""
+    """A technician who does what the pages say is next. ``slips``: whether the test of that number is misread."""
 
     def work(man: Technician) -> None:
         man.slips = slips or man.slips
-        man.note(man.assess())
+        man.note(man.judged().assessment)
         for _ in range(MOST_STEPS):
-            found = man.assess()
-            lead = found.suspects[0]
-            conflict = conflict_in(found, (row.test for row in man.outcomes))
-            if conflict and strategy is not Strategy.FREQUENT:
-                man.test(man.known.tests[conflict.odd.variable])
-                continue
-            proven = bool(lead.proven_by) and lead.probability >= PROVEN
-            test = None
-            if strategy is not Strategy.FREQUENT and not proven:
-                known = {"trim_idle", "trim_2500"} if man.trims else set()
-                rows = propose(found, man.known, man.costs, done=man.job.tests, known=known)
-                if strategy is Strategy.TELLING:
-                    useful = [row for row in rows if row.saving > 0.0]
-                else:
-                    useful = [
-                        row
-                        for row in in_order_of(strategy, rows)
-                        if is_quick_look(row.test) and row.bits >= CAN_CHANGE_BITS
-                    ]
-                test = useful[0].test if useful else None
+            judged = man.judged(strategy)
+            test = None if strategy is Strategy.FREQUENT else advised_test(man, judged)
             if test is not None:
-                man.test(test)
+                if not man.test(test):
+                    man.cannot.add(test.id)
                 continue
-            name = lead.row.repair if proven and lead.row.repair not in man.job.repairs else best_repair(man, found)
+            found, action = judged.assessment, judged.next
+            if action.act is Act.WATCH and strategy is not Strategy.FREQUENT:
+                return  # nobody is pointed at: the car goes home unrepaired
+            wanted = repair_of(man.known, action.suspect, located(man.known, check_outcomes(man.known, man.outcomes)))
+            follows = wanted not in ("", *man.job.repairs) and strategy is not Strategy.FREQUENT
+            name = wanted if follows else best_repair(man, found)
             man.note(found)
             cured = man.repair(name)
-            man.job.proven_wrong |= proven and not cured
-            if cured:
+            man.job.proven_wrong |= action.act is Act.NAME and follows and not man.changed
+            if cured or len(man.job.repairs) >= GIVES_UP:
                 return
 
     return work
+
+
+def advised_test(man: Technician, judged: Judged) -> TestRow | None:
+    """The test that is next, or the next one on the list where the car has nothing to show for it."""
+    test = judged.next.test
+    if test is None or test.id not in man.cannot:
+        return test
+    return next((item.test for item in judged.proposals if item.test.id not in man.cannot), None)
 
 
 def most_frequent_for_the_first_code(man: Technician) -> None:
@@ -269,8 +293,10 @@ def most_frequent_for_the_first_code(man: Technician) -> None:
 
 
 def knowing_it(man: Technician) -> None:
-    """The floor: somebody tells what it is, and it is mended."""
-    man.repair(man.known.faults[man.truth].repair)
+    """The floor: somebody tells what it is, and it is mended in the cheapest way that cures it."""
+    for ways in man.truth:
+        if ways:
+            man.repair(min(sorted(ways), key=lambda name: man.costs.of_repair(man.known.repairs[name])))
 
 
 def in_random_order(seed: int) -> Callable[[Technician], None]:

@@ -8,9 +8,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from benchmarks.heard import Drives
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.platform import Platform, platforms
-from gumshoe.simulator.defects import part_defects
+from gumshoe.simulator.defects import defects_of, part_defects
 from gumshoe.simulator.drives import PROFILES
 from gumshoe.simulator.models import CarModel, models
 from gumshoe.simulator.vehicle import Identity, Vehicle
@@ -110,14 +111,6 @@ def suspect_of(defect: str, model: CarModel) -> str:
     return f"{_OF_A_CYLINDER[part, how]}_{cylinder}"
 
 
-def _named(defect: str, model: CarModel) -> bool:
-    try:
-        suspect_of(defect, model)
-    except (KeyError, ValueError):
-        return False
-    return True
-
-
 @dataclass(frozen=True)
 class Car:
     """One car of the benchmark: its kind, platform, odometer, and the coolant temperature it was found at."""
@@ -142,37 +135,40 @@ class Car:
 
     @property
     def defects(self) -> tuple[str, ...]:
-        """Those of the stand-in's faults that are a suspect of the reasoning by name."""
-        return tuple(name for name in self._with_a_name if suspect_of(name, self.built) in self.known.faults)
+        """Every fault of a part that the stand-in can have, whether or not a suspect is named after it."""
+        return tuple(row.key for row in part_defects(self.built))
 
     @property
-    def unnamed(self) -> tuple[str, ...]:
-        """Those whose suspect this powertrain's knowledge lacks: gaps of ours, told beside the figures."""
-        return tuple(name for name in self._with_a_name if suspect_of(name, self.built) not in self.known.faults)
+    def wires(self) -> tuple[str, ...]:
+        """Every fault of a wire, plug or terminal that it can have."""
+        parts = set(self.defects)
+        return tuple(key for key in defects_of(self.built) if key not in parts)
 
-    @property
-    def _with_a_name(self) -> tuple[str, ...]:
-        return tuple(row.key for row in part_defects(self.built) if _named(row.key, self.built))
-
-    def fresh(self, defect: str, seed: int) -> Vehicle:
-        """The car with this defect, not driven."""
+    def fresh(self, *defects: str, seed: int) -> Vehicle:
+        """The car with these defects, not driven."""
         return Vehicle(
             Identity(self.vin, "B", 1),
             self.built,
-            defects=(defect,),
+            defects=defects,
             seed=seed,
             coolant_c=self.coolant_c,
             odometer_km=self.odometer_km,
         )
 
-    def driven(self, defect: str, seed: int) -> dict[str, Any]:
-        """The state of the car with this defect after two mixed drives."""
-        car = self.fresh(defect, seed)
-        for _ in range(2):
-            car.begin(PROFILES["mixed"])
-            while car.driving:
-                car.step()
-        return car.save()
+    def driven(self, *defects: str, seed: int) -> tuple[dict[str, Any], Drives]:
+        """The state of the car with these defects after two mixed drives, and what was felt in them."""
+        car, felt = self.fresh(*defects, seed=seed), Drives()
+        drive(car, felt)
+        return car.save(), felt
+
+
+def drive(car: Vehicle, felt: Drives) -> None:
+    """Two mixed drives."""
+    for _ in range(2):
+        car.begin(PROFILES["mixed"])
+        while car.driving:
+            car.step()
+            felt.watch(car)
 
 
 CARS = (

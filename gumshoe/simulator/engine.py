@@ -387,8 +387,14 @@ class Engine:
         ratio = self.state.lambdas[cylinder]
         return 0.015 + 0.5 * max(0.0, ratio - 1.0) + 0.25 * max(0.0, 0.92 - ratio)
 
-    def _misfire_chance(self, cylinder: int, ratio: float, load: float, command: Actuation) -> float:
-        parts = self.parts
+    def missed_under(self, cylinder: int, load: float, parts: Parts) -> float:
+        """The chance that a cylinder misses at that load, mixture as now, with these parts in it."""
+        return self._misfire_chance(cylinder, self.state.lambdas[cylinder], load, Actuation(), parts)
+
+    def _misfire_chance(
+        self, cylinder: int, ratio: float, load: float, command: Actuation, parts: Parts | None = None
+    ) -> float:
+        parts = parts or self.parts
         if cylinder in command.injectors_off or cylinder in command.coils_off or ratio > 3.0:
             return 1.0
         limit = 1.17 + 0.14 * min(load, 0.8)

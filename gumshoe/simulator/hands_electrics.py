@@ -39,7 +39,7 @@ def circuit(vehicle: Car, component: str) -> Finding:
             return Finding(f"The plug is on, its wires are whole. {what[0].upper()}{what[1:]}: part does not answer.")
         said = "broken: circuit open" if ohm >= BROKEN_OHM else f"{ohm:.0f} Ω too much: contact loose"
         return Finding(f"The plug is on. Measured through: {what} {said}.")
-    if component in vehicle.electrics.dead:
+    if component in vehicle.electrics.dead or component in parts.silent:
         return Finding("Nothing arrives at its feed or ground: circuit open.")
     part = ComponentRef.parse(component)
     coil = part.cylinder if part.kind == "ignition_coil" else 0
@@ -59,23 +59,30 @@ def _cold_soak(vehicle: Car) -> Finding:
 
 
 def _heater_ohm(vehicle: Car) -> Finding:
-    dead = map(ComponentRef.parse, vehicle.electrics.dead)
-    if any((part.kind, part.sensor) == ("oxygen_heater", 1) for part in dead):
-        return Finding("Open: the meter shows no continuity.", 99_999.0, "Ω")
+    """At the sensor's own pins, its plug off: a wire that is broken elsewhere does not show here."""
+    for name, (element, ohm) in vehicle.parts.wired.items():
+        part = ComponentRef.parse(name)
+        if (part.kind, part.sensor) == ("oxygen_heater", 1) and element in INSIDE and ohm >= BROKEN_OHM:
+            return Finding("Open: the meter shows no continuity.", 99_999.0, "Ω")
     return Finding("Heater of the upstream sensor, unplugged.", 6.4, "Ω")
 
 
+def _sensed(vehicle: Car) -> float:
+    """The temperature that the coolant sensor's element has the resistance of, °C."""
+    return vehicle.engine.state.coolant_c + vehicle.parts.coolant_offset_c
+
+
 def _coolant_ohm(vehicle: Car) -> Finding:
-    return Finding("Coolant sensor, unplugged.", round(thermistor_ohm(vehicle.engine.state.coolant_c)), "Ω")
+    return Finding("Coolant sensor, unplugged.", round(thermistor_ohm(_sensed(vehicle))), "Ω")
 
 
 def _coolant_curve(vehicle: Car) -> Finding:
-    off = "coolant_sensor" in vehicle.parts.unplugged
+    off = "coolant_sensor" in vehicle.parts.unplugged or vehicle.parts.coolant_offset_c != 0.0
     return Finding("The circuit is open or off its curve." if off else "The sensor is on its curve.")
 
 
 def _soak_look(vehicle: Car) -> Finding:
-    off = "coolant_sensor" in vehicle.parts.unplugged
+    off = "coolant_sensor" in vehicle.parts.unplugged or vehicle.parts.coolant_offset_c != 0.0
     return Finding("One is off: the coolant sensor." if off else "All temperatures agree.")
 
 
@@ -115,8 +122,9 @@ def _earlier_work(vehicle: Car) -> Finding:
 
 
 def _wiggle(vehicle: Car) -> Finding:
-    if vehicle.parts.loose:
-        name = sorted(vehicle.parts.loose)[0].replace("_", " ")
+    moved = vehicle.parts.loose | {name for name, mood in vehicle.parts.moods.items() if "vibration" in mood}
+    if moved:
+        name = sorted(moved)[0].replace("_", " ")
         return Finding(f"The trace drops out each time the plug of {name} is moved: a gap at one place.")
     return Finding("There is no gap.")
 

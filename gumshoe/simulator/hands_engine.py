@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from copy import deepcopy
 from dataclasses import replace
 
 from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.simulator.car import Car
 from gumshoe.simulator.engine import orifice_gps, rail_pressure_kpa
 from gumshoe.simulator.finding import Finder, Finding, always, running
-from gumshoe.simulator.parts import SPOTS
+from gumshoe.simulator.parts import SPOTS, Parts, healthy
 from gumshoe.simulator.sensors import pressure_kpa, pressure_volts
 
 
@@ -130,18 +131,51 @@ def _compression(vehicle: Car) -> Finding:
 def _plugs(vehicle: Car) -> Finding:
     gaps = [0.75 + 0.55 * wear for wear in vehicle.parts.plug_wear]
     worst = max(range(len(gaps)), key=lambda n: gaps[n])
-    return Finding(f"Widest gap at cylinder {worst + 1}; insulators whole.", round(max(gaps), 2), "mm")
+    return Finding(f"Widest gap at cylinder {worst + 1}.", round(max(gaps), 2), "mm")
+
+
+def _insulators(vehicle: Car) -> Finding:
+    cracked = [n for n, strength in enumerate(vehicle.parts.insulator, 1) if strength < 1.0]
+    if cracked:
+        return Finding(f"One cracked or tracking: the insulator of cylinder {cracked[0]}.")
+    return Finding("Every insulator is whole, light brown, and dry.")
+
+
+FELT, DRIVEN_LOADS = 0.02, (0.25, 0.9)
+"""The share of combustions missed that a count on the road shows, at a light load or a heavy one."""
+
+
+def _missed(vehicle: Car, cylinder: int, parts: Parts) -> float:
+    """How often a cylinder misses where it misses most, with these parts, driven after the swap."""
+    return max(vehicle.engine.missed_under(cylinder, load, parts) for load in DRIVEN_LOADS)
+
+
+def _goes_with(vehicle: Car, names: tuple[str, ...]) -> int | None:
+    """The cylinder whose misfire a part takes with it (``names``: its own values in the parts), or none."""
+    parts = vehicle.parts
+    for cylinder in range(vehicle.model.cylinders):
+        sound = healthy(vehicle.model)
+        others = deepcopy(parts)
+        for name in names:
+            getattr(others, name)[cylinder] = getattr(sound, name)[cylinder]
+        there = _missed(vehicle, cylinder, parts)
+        if there > FELT and _missed(vehicle, cylinder, others) < there / 2.0:
+            return cylinder
+    return None
 
 
 def _coil_swap(vehicle: Car) -> Finding:
-    strengths = vehicle.parts.coil_strength
-    worst = min(range(len(strengths)), key=lambda n: strengths[n])
-    if strengths[worst] < 0.6:
-        return Finding(f"The misfire count moved with the coil of cylinder {worst + 1}.")
-    counts = vehicle.memory.misfire_trip
-    top = max(range(len(counts)), key=lambda n: counts[n])
+    moved = _goes_with(vehicle, ("coil_strength",))
+    if moved is not None:
+        return Finding(f"The misfire count moved with the coil of cylinder {moved + 1}.")
+    counts, off = vehicle.memory.misfire_trip, vehicle.electrics.dead
+    missed = [
+        max(_missed(vehicle, n, vehicle.parts), float(f"injector_{n + 1}" in off or f"ignition_coil_{n + 1}" in off))
+        for n in range(len(counts))
+    ]
+    top = max(range(len(counts)), key=lambda n: (missed[n], counts[n]))
     reseated = any(ComponentRef.parse(name).kind == "ignition_coil" for name in vehicle.parts.loose)  # plugs sit anew
-    if counts[top] < 20 or reseated:
+    if (missed[top] < FELT and counts[top] < 20) or reseated:
         return Finding("No cylinder misfires often enough to tell.")
     return Finding(f"The misfire count stayed with cylinder {top + 1}.")
 
@@ -169,8 +203,8 @@ def _spark(vehicle: Car) -> Finding:
 
 
 def _plug_swap(vehicle: Car) -> Finding:
-    moved = max(vehicle.parts.plug_wear) > 0.7
-    return Finding("The count moved with the plug." if moved else "The count stayed.")
+    moved = _goes_with(vehicle, ("plug_wear", "insulator"))
+    return Finding("The count moved with the plug." if moved is not None else "The count stayed.")
 
 
 def _injector_swap(vehicle: Car) -> Finding:
@@ -283,6 +317,7 @@ POINTS: dict[str, Finder] = {
     "air_filter": _filter,
     "compression_ratio": _compression,
     "plug_gap": _plugs,
+    "plug_insulator": _insulators,
     "coil_swap": _coil_swap,
     "injector_balance": _balance,
     "throttle_plate": _plate,

@@ -16,7 +16,7 @@ from gumshoe.core.planning.strategies import outlooks
 from gumshoe.core.powertrain.description import Ignition, Numbering, Powertrain
 from gumshoe.core.powertrain.misfires import mask_of
 from gumshoe.core.suspects import Assessment, assess
-from gumshoe.core.work.offers import itself_at_fault, parts_shown, repair_of
+from gumshoe.core.work.offers import check_outcomes, located, repair_of
 
 
 def known(platform: str) -> Knowledge:
@@ -58,9 +58,19 @@ class PartOrWire(unittest.TestCase):
                 leader = found.suspects[0]
                 self.assertEqual(leader.row.component, component)
                 self.assertFalse(standing(found, leader.id).guess)
-                itself = itself_at_fault(knowledge, parts_shown(knowledge, case.tests))
-                repair = knowledge.repairs[repair_of(knowledge, leader.id, itself)]
+                where = located(knowledge, check_outcomes(knowledge, case.tests))
+                repair = knowledge.repairs[repair_of(knowledge, leader.id, where)]
                 self.assertEqual((repair.component, repair.renews), (component, True), repair.id)
+
+    def test_a_heater_whose_wire_is_open_keeps_its_sensor(self) -> None:
+        """ "Heater open" may be its wire or itself: what the check finds decides whether a part is bought."""
+        knowledge = known("ostrel_tern_16")
+        for outcome, wiring in (("open", True), ("part", False)):
+            with self.subTest(outcome):
+                case = evidence("P0135", ("check_oxygen_heater_b1s1", outcome, "1"))
+                where = located(knowledge, check_outcomes(knowledge, case.tests))
+                repair = knowledge.repairs[repair_of(knowledge, "sensor_heater_open", where)]
+                self.assertEqual((repair.wiring, repair.renews), (wiring, not wiring), repair.id)
 
     def test_a_shorted_wire_is_named_although_it_may_be_loose_as_well(self) -> None:
         knowledge = known("ostrel_tern_16")

@@ -43,20 +43,22 @@ def snapshot(car: Vehicle) -> Snapshot:
     ask = EngineModule(car).answer
     codes = []
     for service, state in ((3, CodeState.CONFIRMED), (7, CodeState.PENDING), (10, CodeState.PERMANENT)):
-        body = ask(bytes((service,)), False)[0][2:]
+        body = ask(bytes((service,)), False)[-1][2:]
         codes += [StoredCode(TroubleCode.from_bytes(body[i], body[i + 1]), state) for i in range(0, len(body), 2)]
     frames = ()
-    code = ask(b"\x02\x02\x00", False)[0][3:5]
+    code = ask(b"\x02\x02\x00", False)[-1][3:5]
     if any(code):
         values: dict[str, float] = {}
         for pid in (0x04, 0x05, 0x0C, 0x0D):
-            values |= pid_table()[pid].decode(ask(bytes((2, pid, 0)), False)[0][3:])
+            values |= pid_table()[pid].decode(ask(bytes((2, pid, 0)), False)[-1][3:])
         frames = (FreezeFrame(TroubleCode.from_bytes(*code), values),)
     results = tuple(
-        row for mid in range(0xA1, 0xA2 + car.model.cylinders) for row in decode_results(ask(bytes((6, mid)), False)[0])
+        row
+        for mid in range(0xA1, 0xA2 + car.model.cylinders)
+        for row in decode_results(ask(bytes((6, mid)), False)[-1])
     )
     module = ModuleSnapshot(
-        0x7E8, status=decode_status(ask(b"\x01\x01", False)[0][2:]), codes=tuple(codes), frames=frames, results=results
+        0x7E8, status=decode_status(ask(b"\x01\x01", False)[-1][2:]), codes=tuple(codes), frames=frames, results=results
     )
     car.turn_key(Key.OFF)
     return Snapshot(datetime.now(UTC), "11 bit", (module,))

@@ -8,14 +8,24 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+import numpy as np
+
+from gumshoe.core.clues.model import Clue
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
-from gumshoe.core.planning.next_test import Costs, Proposal
+from gumshoe.core.knowledge.values import Origin
+from gumshoe.core.planning.next_test import RUNNING, Costs, Proposal
 from gumshoe.core.planning.stop import LEADS, likely_enough
 from gumshoe.core.suspects.posterior import Assessment
 
 SETTLES, SHORT_MINUTES = 0.3, 15.0
 """A test that settles this share of what is open in so few minutes is made before a guess (common practice)."""
+A_LITTLE, NARROWS = 0.03, 0.12
+"""The shares from which a test tells a little, and narrows it down (``next_test.TELLS``)."""
+CONFIRM_SHARE, MOSTLY, TELLS_APART = 0.25, 0.5, 5.0
+"""A second reading is asked for where it costs at most this share of the repair; a test speaks of a suspect when it
+mostly finds with it what is so many times rarer without (common practice: measure twice, renew once)."""
+ON_ONE_READING = "So far it rests on one reading: a second one beside it costs little against the repair."
 POINTED_AT = 0.10
 """A leader below this, with the car more likely to have none of these faults, is nobody to act against."""
 
@@ -55,6 +65,9 @@ def next_action(
     name = leader.row.words
     if likely_enough(assessment, leader):
         if leader.proven_by:
+            second = confirmation(assessment, knowledge, rows, costs or Costs(), lacks)
+            if second is not None:
+                return NextAction(Act.SHOW, _made(second), ON_ONE_READING, second, leader.id)
             return NextAction(Act.NAME, f"Name the fault: {name}", "A test has shown it.", None, leader.id)
         proof = cheapest_proof(leader.id, knowledge, rows, lacks)
         if proof is not None:
@@ -63,7 +76,9 @@ def next_action(
         why = "Likely enough to act on, and no test is left that would show it: it stays a guess."
         return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
     first = next((item for item in rows if item.decides and item.saving > 0.0), None)
-    first = first or next((item for item in rows if item.decides and (_open(assessment) or _soon_told(item))), None)
+    first = first or next(
+        (item for item in rows if item.decides and (_narrows(assessment, item) or _soon_told(item))), None
+    )
     if first is not None:
         return NextAction(Act.TEST, _made(first.test), first.test.purpose, first.test, leader.id)
     if leader.probability < POINTED_AT and assessment.nothing > leader.probability:
@@ -97,11 +112,66 @@ def cheapest_proof(
     return min(found, key=lambda test: (test.equipment in lacks, test.minutes), default=None)
 
 
-def _open(assessment: Assessment) -> bool:
-    """Whether nobody is pointed at so far, or something seen in a test does not stand yet: then what tells is worth
-    making even where its minutes are not saved."""
+def confirmation(
+    assessment: Assessment,
+    knowledge: Knowledge,
+    proposals: Iterable[Proposal],
+    costs: Costs,
+    lacks: frozenset[str] = frozenset(),
+) -> TestRow | None:
+    """The shortest test that can stand beside the one reading on which the case against the leader rests; None where
+    more than that speaks for it, where the repair is as cheap as another look, or where no test would tell."""
     leader = assessment.suspects[0]
-    return leader.probability < LEADS or bool(leader.proven_by)
+    if len(leader.proven_by) != 1 or not can_deceive(knowledge.tests[leader.proven_by[0].variable]):
+        return None
+    if without(assessment, leader.proven_by[0], leader.id) >= LEADS:
+        return None
+    most = CONFIRM_SHARE * costs.of_repair(knowledge.repairs[leader.row.repair])
+    told = [
+        item.test
+        for item in proposals
+        if item.test.equipment not in lacks
+        and costs.of_minutes(item.test.minutes) <= most
+        and _speaks_of(leader.id, item.test)
+    ]
+    return min(told, key=lambda test: test.minutes, default=None)
+
+
+def can_deceive(test: TestRow) -> bool:
+    """Whether a test is a single reading that may have been misread: a number, a swap, what an engine does. What is
+    plainly seen is not, and a circuit check is a whole row of readings."""
+    if test.origin is Origin.GENERATED:
+        return False
+    told = any(reading.kind == "number" for reading in test.readings)
+    return told or test.swaps or test.cranks or not {RUNNING, "road"}.isdisjoint(test.needs)
+
+
+def without(assessment: Assessment, clue: Clue, suspect: str) -> float:
+    """How likely a suspect would be if one clue had not been noted."""
+    model, weights = assessment.model, assessment.weights
+    if model is None or weights is None or suspect not in model.faults:
+        return 0.0
+    rest = np.log(np.maximum(weights, 1e-300)) - clue.weight * model.log_likelihood(clue)
+    rest = np.exp(rest - rest.max())
+    holds = (model.sets == model.faults.index(suspect)).any(axis=1)
+    return float(rest[holds].sum() / rest.sum())
+
+
+def _speaks_of(suspect: str, test: TestRow) -> bool:
+    """Whether a test would mostly find with this suspect what it hardly finds without."""
+    table = test.given.get(suspect)
+    return table is not None and any(
+        p >= MOSTLY and p >= TELLS_APART * test.otherwise[name] for name, p in table.items()
+    )
+
+
+def _narrows(assessment: Assessment, item: Proposal) -> bool:
+    """Whether nobody is pointed at so far, or something seen in a test does not stand yet, and this tells enough of it
+    for its minutes: then it is worth making even where they are not saved. Of many tests that each tell next to nothing
+    there would be no end."""
+    leader = assessment.suspects[0]
+    still_open = leader.probability < LEADS or bool(leader.proven_by)
+    return still_open and item.share >= (A_LITTLE if item.minutes <= SHORT_MINUTES else NARROWS)
 
 
 def _soon_told(item: Proposal) -> bool:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
 from hashlib import sha256
@@ -203,6 +203,7 @@ def assess(
         for index, name in enumerate(faults)
     ]
     suspects += alone.others(faults, weighing)
+    suspects = _apart_from_rivals(suspects, knowledge)
     suspects = _roots_first(sorted(suspects, key=lambda item: (-item.probability, item.id)), knowledge)
     top = int(np.argmax(weights))
     best = tuple(faults[index] for index in model.sets[top] if index < len(faults))
@@ -280,6 +281,34 @@ def _roots_first(ranked: list[Suspect], knowledge: Knowledge) -> list[Suspect]:
                 found.remove(root)
                 found.insert(found.index(effect), root)
     return found
+
+
+RIVAL, APART = 0.1, 2.0
+"""Who is at least so many times as likely as a suspect could be it instead; a finding that is not so many times as
+frequent with the suspect as with such a rival tells the two not apart, and shows neither."""
+
+
+def _apart_from_rivals(suspects: list[Suspect], knowledge: Knowledge) -> list[Suspect]:
+    """The suspects, each with those tests that show it and not just as well another that is still likely and would need
+    another repair: no spark may be the coil, or the wire to it."""
+
+    def shows(suspect: Suspect, clue: Clue) -> bool:
+        test = knowledge.tests[clue.variable]
+        own = test.given.get(suspect.id, test.otherwise)[clue.value]
+        outcome = next(item for item in test.outcomes if item.id == clue.value)
+        named = knowledge.proven_by(outcome.proves)
+        return all(
+            item.id in named
+            or item.row.repair == suspect.row.repair
+            or own >= APART * test.given.get(item.id, test.otherwise)[clue.value]
+            for item in suspects
+            if item.id != suspect.id and item.probability >= RIVAL * suspect.probability
+        )
+
+    return [
+        replace(item, proven_by=tuple(clue for clue in item.proven_by if shows(item, clue))) if item.proven_by else item
+        for item in suspects
+    ]
 
 
 def _chance(log_odds: float) -> float:

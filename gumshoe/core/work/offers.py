@@ -63,21 +63,34 @@ class Offer:
         return f"{self.repair.id}:{self.quality.name.lower()}:{self.scope.name.lower()}"
 
 
+@dataclass(frozen=True)
+class Located:
+    """Suspects "plug, wire or part open" of which bench or circuit check has shown where they are open."""
+
+    part: frozenset[str] = frozenset()
+    """It is the part itself: a new part cures them, no wire does, whatever their usual repair is."""
+    wire: frozenset[str] = frozenset()
+    """It is plug or wire: no part cures them."""
+
+
+NOWHERE = Located()
+
+
 def offers(
     knowledge: Knowledge,
     assessment: Assessment,
     repair: str,
     lives: Mapping[str, Iterable[PartLife]],
-    itself: frozenset[str] = frozenset(),
+    where: Located = NOWHERE,
 ) -> tuple[Offer, ...]:
     """Every way to offer a repair: itself first, then its alternatives. ``lives``: the shop's part life by class;
-    ``itself``: as with ``cures``."""
+    ``where``: what was shown of where its suspects are open."""
     own = knowledge.repairs.get(repair)
     if own is None:
         return ()
     found: list[Offer] = []
     for row in (own, *others(knowledge, own)):
-        found += _of(knowledge, assessment, row, lives, itself)
+        found += _of(knowledge, assessment, row, lives, where)
     return tuple(
         Offer(o.repair, o.quality, o.scope, o.minutes, o.parts, o.words, o.notes, index == 0)
         for index, o in enumerate(found)
@@ -104,41 +117,45 @@ def put_in_new(repair: RepairRow | None, *, part_named: bool, on_the_way: bool) 
     return (repair is not None and repair.renews) or part_named or on_the_way
 
 
-def parts_shown(knowledge: Knowledge, tests: Iterable[TestOutcome]) -> frozenset[str]:
-    """Components of which the newest circuit check says that the part itself does not answer."""
+def check_outcomes(knowledge: Knowledge, tests: Iterable[TestOutcome]) -> dict[str, str]:
+    """What the newest circuit check of each component came to."""
     newest = {row.test: row.outcome for row in tests}
     checks = {name: knowledge.tests[name].checks for name in newest if name in knowledge.tests}
-    return frozenset(part for name, part in checks.items() if part and newest[name] == CheckOutcome.PART)
+    return {part: newest[name] for name, part in checks.items() if part}
 
 
-def itself_at_fault(knowledge: Knowledge, parts: Iterable[str]) -> frozenset[str]:
-    """Suspects that are the part itself, once the bench has shown of these ``parts`` that it is neither plug nor wire:
-    "plug, wire or part open" is then the part."""
-    found = frozenset(parts)
-    return frozenset(row.id for row in knowledge.faults.values() if row.component in found and row.mode in PART_OR_WIRE)
+def located(knowledge: Knowledge, outcomes: Mapping[str, str]) -> Located:
+    """Where the suspects of these components (what their circuit came to, by component) are open."""
+
+    def of(wanted: CheckOutcome) -> frozenset[str]:
+        parts = {name for name, outcome in outcomes.items() if outcome == wanted}
+        rows = knowledge.faults.values()
+        return frozenset(row.id for row in rows if row.component in parts and row.mode in PART_OR_WIRE)
+
+    return Located(of(CheckOutcome.PART), of(CheckOutcome.OPEN))
 
 
-def repair_of(knowledge: Knowledge, suspect: str, itself: frozenset[str]) -> str:
-    """The repair a suspect asks for: its own, or a new part where the bench has shown that it is the part itself; empty
-    for one that is not known."""
+def repair_of(knowledge: Knowledge, suspect: str, where: Located = NOWHERE) -> str:
+    """The repair a suspect asks for: its own, or the other one where it was shown that it is the part itself, or its
+    plug or wire; empty for one that is not known."""
     fault = knowledge.faults.get(suspect)
     if fault is None:
         return ""
-    renewing = (row.id for row in knowledge.repairs.values() if row.component == fault.component and row.renews)
-    return next(renewing, fault.repair) if suspect in itself else fault.repair
+    own = [row for row in knowledge.repairs.values() if row.component == fault.component]
+    if suspect in where.part:
+        return next((row.id for row in own if row.renews), fault.repair)
+    if suspect in where.wire and not knowledge.repairs[fault.repair].wiring:
+        return next((row.id for row in own if row.wiring), fault.repair)
+    return fault.repair
 
 
-def cures(
-    knowledge: Knowledge, assessment: Assessment, repair: RepairRow, itself: frozenset[str] = frozenset()
-) -> float:
-    """The share of what may be wrong with this part that the repair puts right; 1 where nothing else is suspected.
-
-    ``itself``: suspects of which the bench has shown that the part itself is at fault: a new part cures them, no wire
-    does, whatever their usual repair is.
-    """
+def cures(knowledge: Knowledge, assessment: Assessment, repair: RepairRow, where: Located = NOWHERE) -> float:
+    """The share of what may be wrong with this part that the repair puts right; 1 where nothing else is suspected."""
 
     def cured(name: str) -> bool:
-        return repair.renews if name in itself else knowledge.faults[name].repair == repair.id
+        if name in where.part:
+            return repair.renews
+        return knowledge.repairs[repair_of(knowledge, name, where)].id == repair.id
 
     of_part = {
         item.id: item.probability
@@ -156,9 +173,9 @@ def _of(
     assessment: Assessment,
     row: RepairRow,
     lives: Mapping[str, Iterable[PartLife]],
-    itself: frozenset[str],
+    where: Located,
 ) -> list[Offer]:
-    share = cures(knowledge, assessment, row, itself)
+    share = cures(knowledge, assessment, row, where)
     notes = () if share >= CURES_ALL else (f"cures {shown(share)} of what may be wrong with this part",)
     if not row.buys:
         more = ("the part itself stays as it is",) if row.mends else ()

@@ -27,7 +27,7 @@ from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.knowledge.renamed import names_of
 from gumshoe.core.maps.strip import value_words
 from gumshoe.core.powertrain.description import Powertrain
-from gumshoe.core.work.offers import itself_at_fault, parts_shown
+from gumshoe.core.work.offers import Located, check_outcomes, located
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import CircuitConclusion, CircuitDoubt, CircuitReading, TestRecord
 from gumshoe.web.bench.services import outcome_of
@@ -165,13 +165,12 @@ def check_told(case: Case, name: str) -> str:
     return said[0][0] if said else ""
 
 
-def parts_at_fault(case: Case) -> frozenset[str]:
-    """Suspects of which a circuit's conclusion or check says that it is the part itself. The newest conclusion at a
-    circuit holds; one whose result was withdrawn says nothing."""
-    concluded = [name for name, row in _holding(case).items() if row.outcome == "part"]
+def shown_at(case: Case) -> Located:
+    """Of which suspects a circuit's conclusion or check says that it is the part itself, or its plug or wire. The
+    newest conclusion at a circuit holds; one whose result was withdrawn says nothing."""
     knowledge = cases.knowledge_of(case)
-    checked_by_hand = parts_shown(knowledge, judging.judged(case).grounds.evidence.tests)
-    return itself_at_fault(knowledge, {*concluded, *checked_by_hand})
+    checks = check_outcomes(knowledge, judging.judged(case).grounds.evidence.tests)
+    return located(knowledge, checks | {name: row.outcome for name, row in _holding(case).items() if row.outcome})
 
 
 def found_at(case: Case, suspect: str) -> str:

@@ -51,12 +51,12 @@ def lives() -> dict[str, tuple[PartLife, ...]]:
 def offers_for(case: Case, repair: str) -> tuple[Offer, ...]:
     """Every way to offer a repair on this case; empty for one this powertrain does not know."""
     assessment = judging.judged(case).assessment
-    return offers(cases.knowledge_of(case), assessment, repair, lives(), circuits.parts_at_fault(case))
+    return offers(cases.knowledge_of(case), assessment, repair, lives(), circuits.shown_at(case))
 
 
 def wanted_for(case: Case, suspect: str) -> str:
     """The repair that is preset for a suspect; empty for one that is not known."""
-    return repair_of(cases.knowledge_of(case), suspect, circuits.parts_at_fault(case))
+    return repair_of(cases.knowledge_of(case), suspect, circuits.shown_at(case))
 
 
 def propose_line(case: Case, user: User, repair: str) -> Line:
