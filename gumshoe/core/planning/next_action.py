@@ -14,14 +14,15 @@ from gumshoe.core.clues.model import Clue
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.knowledge.values import Origin
-from gumshoe.core.planning.next_test import RUNNING, Costs, Proposal
+from gumshoe.core.planning.next_test import RUNNING, TELLS_BITS, Costs, Proposal
 from gumshoe.core.planning.stop import LEADS, likely_enough
 from gumshoe.core.suspects.posterior import Assessment
 
 SETTLES, SHORT_MINUTES = 0.3, 15.0
 """A test that settles this share of what is open in so few minutes is made before a guess (common practice)."""
-A_LITTLE, NARROWS = 0.03, 0.12
-"""The shares from which a test tells a little, and narrows it down (``next_test.TELLS``)."""
+A_LITTLE, NARROWS, TENTH_OF_A_QUESTION = 0.03, 0.12, 0.1
+"""The shares from which a test tells a little, and narrows it down (``next_test.TELLS``); bits: where hardly anything
+is open any more, a large share of it is next to nothing."""
 CONFIRM_SHARE, MOSTLY, TELLS_APART = 0.25, 0.5, 5.0
 """A second reading is asked for where it costs at most this share of the repair; a test speaks of a suspect when it
 mostly finds with it what is so many times rarer without (common practice: measure twice, renew once)."""
@@ -171,7 +172,8 @@ def _narrows(assessment: Assessment, item: Proposal) -> bool:
     there would be no end."""
     leader = assessment.suspects[0]
     still_open = leader.probability < LEADS or bool(leader.proven_by)
-    return still_open and item.share >= (A_LITTLE if item.minutes <= SHORT_MINUTES else NARROWS)
+    least = (A_LITTLE, TELLS_BITS) if item.minutes <= SHORT_MINUTES else (NARROWS, TENTH_OF_A_QUESTION)
+    return still_open and item.share >= least[0] and item.bits >= least[1]
 
 
 def _soon_told(item: Proposal) -> bool:

@@ -1,0 +1,70 @@
+"""What one reading shows, and when a second one is asked for: facts of the trade (common practice, no source)."""
+
+import unittest
+
+from gumshoe.core.clues import extract
+from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.planning import Costs, NextAction, next_action, propose
+from gumshoe.core.planning.next_action import A_LITTLE, NARROWS, Act, can_deceive, without
+from gumshoe.core.suspects import Assessment, assess
+from tests.core.test_bench_found import evidence, judged, known
+
+MISFIRE = "P0303"
+
+
+def after(knowledge: Knowledge, code: str, *tests: tuple[str, str]) -> tuple[Assessment, NextAction]:
+    return judged(knowledge, evidence(code, *((name, outcome, "1") for name, outcome in tests)))
+
+
+class OneReading(unittest.TestCase):
+    def setUp(self) -> None:
+        self.known = known("ostrel_tern_16")
+
+    def test_no_spark_is_the_coil_or_the_wire_to_it(self) -> None:
+        """With the coil's own circuit code stored, a spark tester cannot tell the coil from its plug and wire."""
+        found, action = after(self.known, "P0353", ("spark_tester", "bad"))
+        for name in ("coil_breakdown_3", "coil_circuit_open_3"):
+            suspect = found.suspect(name)
+            assert suspect
+            self.assertEqual(suspect.proven_by, (), name)
+        self.assertIsNot(action.act, Act.NAME)
+
+    def test_a_dear_part_on_one_swap_is_looked_at_twice(self) -> None:
+        found, action = after(self.known, MISFIRE, ("coil_swap", "moved"))
+        leader = found.suspects[0]
+        self.assertEqual(leader.id, "coil_breakdown_3")
+        self.assertLess(without(found, leader.proven_by[0], leader.id), 0.5)
+        self.assertIs(action.act, Act.SHOW)
+        assert action.test
+        self.assertNotEqual(action.test.id, "coil_swap")
+        self.assertIn("one reading", action.why)
+        found, action = after(self.known, MISFIRE, ("coil_swap", "moved"), ("spark_tester", "bad"))
+        self.assertIs(action.act, Act.NAME)
+
+    def test_what_is_seen_and_a_row_of_readings_need_no_second(self) -> None:
+        deceive = {name: can_deceive(row) for name, row in self.known.tests.items()}
+        self.assertTrue(all(deceive[name] for name in ("coil_swap", "fuel_pressure", "battery_rest")))
+        self.assertFalse(any(deceive[name] for name in ("look_hoses", "look_connectors", "check_purge_valve")))
+
+    def test_tests_end_where_they_tell_next_to_nothing(self) -> None:
+        """One acquittal after the other: in the end a guess or a recording is next, not the twentieth test."""
+        made, measured = list[tuple[str, str]](), set[str]()
+        for _ in range(25):
+            case = evidence(MISFIRE, *((name, outcome, "1") for name, outcome in made))
+            found = assess(self.known, extract(case, self.known))
+            done = {name for name, _ in made}
+            rows = propose(found, self.known, Costs(), done=done, known=measured)
+            action = next_action(found, self.known, rows)
+            if action.test is None:
+                break
+            if action.test.measures:
+                measured.add(action.test.measures)
+            else:
+                made.append((action.test.id, max(action.test.otherwise, key=lambda name: action.test.otherwise[name])))
+        self.assertIsNone(action.test, made)
+        self.assertLess(len(made), 18, made)
+        self.assertLess(A_LITTLE, NARROWS)
+
+
+if __name__ == "__main__":
+    unittest.main()
