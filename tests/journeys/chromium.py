@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from pathlib import Path
 
 from selenium import webdriver
 
@@ -21,13 +22,18 @@ FLAGS = (
 )
 
 
+BESIDE = Path("/usr/lib/chromium/chromium-headless-shell")
+"""The program itself: what is on the path only starts it, and would be ended without it."""
+WITHOUT_WINDOWS = str(BESIDE) if BESIDE.exists() else ""
+
+
 def open_browser() -> webdriver.Chrome:
     """A new headless browser that logs its console and its requests: Chromium without its windows (a package of its
     own, a third of the work), or the whole one."""
     options = webdriver.ChromeOptions()
     for flag in FLAGS:
         options.add_argument(flag)
-    options.binary_location = shutil.which("chromium-headless-shell") or shutil.which("chromium") or "/usr/bin/chromium"
+    options.binary_location = next((path for path in (WITHOUT_WINDOWS, shutil.which("chromium")) if path), "")
     options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
     driver = shutil.which("chromedriver") or "/usr/bin/chromedriver"
     return webdriver.Chrome(options=options, service=webdriver.ChromeService(driver))
