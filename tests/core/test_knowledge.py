@@ -91,8 +91,17 @@ class Outcomes(unittest.TestCase):
     def test_every_choice_of_every_test_decides(self) -> None:
         for test in self.tests.values():
             for row in (row for row in test.readings if row.key not in ASKED):
+                numbers = {item.key: (item.low or 0.0) for item in test.readings if item.kind == "number"}
                 for option in row.options:
-                    self.assertTrue(decide(test, {row.key: option}).id)
+                    self.assertTrue(decide(test, {**numbers, row.key: option}).id)
+
+    def test_a_cracked_insulator_is_told_whatever_the_gap(self) -> None:
+        plugs = self.tests["plug_gap"]
+        for seen, gap, outcome in (
+            ("one cracked or tracking", 0.8, "cracked"), ("whole", 0.8, "good"), ("whole", 1.3, "worn"),
+        ):  # fmt: skip
+            self.assertEqual(decide(plugs, {"insulator": seen, "widest_mm": gap}).id, outcome)
+        self.assertEqual(decide(plugs, {"widest_mm": 0.8}).id, "good")  # as it was entered before
 
     def test_a_finding_at_one_cylinder_is_told_of_that_cylinder(self) -> None:
         """Else one cylinder's lost compression convicts whichever is suspected."""

@@ -50,6 +50,18 @@ class Tell(unittest.TestCase):
                     assert finding
                     self.assertEqual(told in finding.words.lower(), expected, finding.words)
 
+    def test_a_module_without_its_feed_does_not_answer_its_check(self) -> None:
+        for defects, told in ((("body-module-silent",), "circuit open"), ((), "the part answers")):
+            finding = observe(built("dunlin_30", *defects), "check_body_module")
+            assert finding
+            self.assertIn(told, finding.words)
+
+    def test_a_heater_measured_at_its_own_pins_knows_nothing_of_its_wire(self) -> None:
+        for defect, volts in (("heater-open", 99_999.0), ("oxygen_heater_b1s1:feed_contact:open", 6.4)):
+            finding = observe(built("tern_16", defect), "heater_ohm")
+            assert finding
+            self.assertEqual(finding.value, volts, defect)
+
     def test_a_dead_fan_does_not_run(self) -> None:
         car = built("tern_16")
         car.parts.unplugged.add("fan")
