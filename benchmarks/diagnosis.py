@@ -50,8 +50,9 @@ MISREAD, SLIPS, SLIP_RATE = "first test misread", "one test in twenty misread", 
 Line = Callable[[Technician], None]
 
 
-def lines(seed: int, every: bool) -> dict[str, Line]:
-    """The ways of working that are compared, by name: ``every`` one, or those that the goals speak of."""
+def lines(seed: str, every: bool) -> dict[str, Line]:
+    """The ways of working that are compared, by name: ``every`` one, or those that the goals speak of. ``seed``: of the
+    case, so that in each another test is misread."""
     luck = Random(seed)
     others = {way.value: work_by(way) for way in Strategy} | {"random order": in_random_order(seed)} if every else {}
     return others | {
@@ -96,7 +97,7 @@ def worked(task: Task) -> Worked:
     truth = tuple(cures(car.fresh(defect, seed=task.seed), car.known) for defect in task.defects)
     jobs = {}
     codes = False
-    for name, work in lines(task.seed, task.every).items():
+    for name, work in lines(f"{car.model} {task.defects} {task.seed}", task.every).items():
         standing = car.fresh(*task.defects, seed=task.seed)
         standing.restore(state)
         man = Technician(standing, car.known, car.described.specification, truth, deepcopy(felt))

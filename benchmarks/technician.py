@@ -299,7 +299,7 @@ def knowing_it(man: Technician) -> None:
             man.repair(min(sorted(ways), key=lambda name: man.costs.of_repair(man.known.repairs[name])))
 
 
-def in_random_order(seed: int) -> Callable[[Technician], None]:
+def in_random_order(seed: str) -> Callable[[Technician], None]:
     """Repairs of suspects that the first code names, in any order."""
 
     def work(man: Technician) -> None:
