@@ -17,6 +17,7 @@ from gumshoe.core.knowledge.by_place import ALIKE, CYLINDER
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.outcomes import decide
 from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.knowledge.rows import ReadingRow
 from gumshoe.core.obd.pids import pid_table
 from gumshoe.core.obd.results import decode_results
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
@@ -28,6 +29,7 @@ from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.suspects.relations import Role, read_codes
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.drives import Segment, start
+from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.hands import observe
 from gumshoe.simulator.vehicle import Key, Vehicle
 from tests.simulator.test_physics import driven
@@ -86,21 +88,28 @@ def cylinder_of(words: str) -> str:
     return min(listed)[1] if listed else (named[1] if named else ALIKE)
 
 
+def said(row: ReadingRow, finding: Finding | None) -> str:
+    """The choice whose words a finding uses; empty where it uses none."""
+    return next((option for option in row.options if finding and option in finding.words.lower()), "")
+
+
 def gauges(car: Vehicle) -> tuple[TestOutcome, ...]:
-    """Every test whose readings are numbers, made on the stand-in."""
+    """Every test with a number among its readings, made on the stand-in."""
     car.begin(start(60.0))
     car.run(62.0)
     made = []
     for test in KNOWN.tests.values():
         found = {row.key: observe(car, row.point) for row in test.readings if row.kind == "number"}
         asked = {row.key: observe(car, row.point) for row in test.readings if row.key == CYLINDER}
-        if not found or len(found) + len(asked) != len(test.readings):
+        seen = {row.key: said(row, observe(car, row.point)) for row in test.readings if row.key not in {*found, *asked}}
+        if not found or not all(seen.values()):
             continue
         readings: dict[str, float | str] = {
             key: item.value for key, item in found.items() if item and item.value is not None
         }
         readings |= {key: cylinder_of(item.words) for key, item in asked.items() if item}
-        if len(readings) == len(found) + len(asked):
+        readings |= seen
+        if len(readings) == len(test.readings):
             made.append(TestOutcome(test.id, decide(test, readings, PLATFORM.specification).id, "stand-in", "1"))
     car.stop()
     return tuple(made)
