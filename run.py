@@ -285,9 +285,10 @@ def install(lock: str) -> None:
 def install_browser() -> None:
     """Headless Chromium and its driver from the distribution's packages, when they are not there; and the circuit
     simulator that the circuits are checked against."""
-    if missing := [package for program, package in TESTED_WITH.items() if not shutil.which(program)]:
+    missing = [package for program, package in TESTED_WITH.items() if not shutil.which(program)]
+    if missing:
         apt(*missing)
-    if not shutil.which("chromium-headless-shell"):
+    if "chromium" in missing:
         with contextlib.suppress(subprocess.CalledProcessError):  # where there is none, the whole browser does
             apt("chromium-headless-shell")
 

@@ -212,11 +212,18 @@ class Technician:
             self.job.good_parts += float(row.parts) > 0.0
             self.failed.append((name, "j", "1"))
         elif not self.job.cured:
+            self.outcomes = [row for row in self.outcomes if not self.showed(row, name)]
             self.car.clear()
             self.felt, self.trims = Drives(), ()
             drive(self.car, self.felt)
             self.seen = snapshot(self.car)
         return self.job.cured
+
+    def showed(self, row: TestOutcome, repair: str) -> bool:
+        """Whether a finding showed what this repair has put right: then it is of yesterday."""
+        outcome = self.known.tests[row.test].outcome(row.outcome)
+        shown = self.known.proven_by(outcome.proves) if outcome else frozenset()
+        return any(self.known.faults[name].repair == repair for name in shown)
 
 
 def best_repair(man: Technician, found: Assessment) -> str:

@@ -53,9 +53,8 @@ def _battery(vehicle: Car) -> Finding:
 
 
 def _cold_soak(vehicle: Car) -> Finding:
-    state = vehicle.engine.state
-    off = abs(state.coolant_c - state.intake_c)
-    return Finding(f"Coolant {state.coolant_c:.0f} °C, intake {state.intake_c:.0f} °C.", round(off), "°C apart")
+    coolant, intake = _sensed(vehicle), vehicle.engine.state.intake_c
+    return Finding(f"Coolant {coolant:.0f} °C, intake {intake:.0f} °C.", round(abs(coolant - intake)), "°C apart")
 
 
 def _heater_ohm(vehicle: Car) -> Finding:
@@ -72,17 +71,21 @@ def _sensed(vehicle: Car) -> float:
     return vehicle.engine.state.coolant_c + vehicle.parts.coolant_offset_c
 
 
+def _sensor_off(vehicle: Car) -> bool:
+    return "coolant_sensor" in vehicle.parts.unplugged or vehicle.parts.coolant_offset_c != 0.0
+
+
 def _coolant_ohm(vehicle: Car) -> Finding:
     return Finding("Coolant sensor, unplugged.", round(thermistor_ohm(_sensed(vehicle))), "Ω")
 
 
 def _coolant_curve(vehicle: Car) -> Finding:
-    off = "coolant_sensor" in vehicle.parts.unplugged or vehicle.parts.coolant_offset_c != 0.0
+    off = _sensor_off(vehicle)
     return Finding("The circuit is open or off its curve." if off else "The sensor is on its curve.")
 
 
 def _soak_look(vehicle: Car) -> Finding:
-    off = "coolant_sensor" in vehicle.parts.unplugged or vehicle.parts.coolant_offset_c != 0.0
+    off = _sensor_off(vehicle)
     return Finding("One is off: the coolant sensor." if off else "All temperatures agree.")
 
 

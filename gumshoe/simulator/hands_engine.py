@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from copy import deepcopy
 from dataclasses import replace
 
 from gumshoe.core.powertrain.component import ComponentRef
@@ -61,9 +60,23 @@ def _fuel_idle(vehicle: Car) -> Finding:
     return Finding("Gauge on the rail.", round(vehicle.engine.state.rail_kpa), "kPa")
 
 
+LOW_SUPPLY = 0.8
+"""Below this share of what the pump is built for a gauge before the high-pressure pump reads low (invented)."""
+
+
 def _fuel_load(vehicle: Car) -> Finding:
     pressure = rail_pressure_kpa(vehicle.model, vehicle.parts, 1.6 * vehicle.model.size)
     return Finding("Gauge on the rail, second person driving up the hill.", round(pressure), "kPa")
+
+
+def _rail_supply(vehicle: Car) -> Finding:
+    """Before the high-pressure pump, at the flow of full load."""
+    low = (
+        rail_pressure_kpa(vehicle.model, vehicle.parts, 1.6 * vehicle.model.size) < LOW_SUPPLY * vehicle.model.rail_kpa
+    )
+    return Finding(
+        "The pressure is low under load: low or air in it." if low else "The pressure is right, no air in it."
+    )
 
 
 def _filter_drop(vehicle: Car) -> Finding:
@@ -152,14 +165,11 @@ def _missed(vehicle: Car, cylinder: int, parts: Parts) -> float:
 
 def _goes_with(vehicle: Car, names: tuple[str, ...]) -> int | None:
     """The cylinder whose misfire a part takes with it (``names``: its own values in the parts), or none."""
-    parts = vehicle.parts
+    sound = healthy(vehicle.model)
+    swapped = replace(vehicle.parts, **{name: getattr(sound, name) for name in names})
     for cylinder in range(vehicle.model.cylinders):
-        sound = healthy(vehicle.model)
-        others = deepcopy(parts)
-        for name in names:
-            getattr(others, name)[cylinder] = getattr(sound, name)[cylinder]
-        there = _missed(vehicle, cylinder, parts)
-        if there > FELT and _missed(vehicle, cylinder, others) < there / 2.0:
+        there = _missed(vehicle, cylinder, vehicle.parts)
+        if there > FELT and _missed(vehicle, cylinder, swapped) < there / 2.0:
             return cylinder
     return None
 
@@ -340,7 +350,7 @@ POINTS: dict[str, Finder] = {
     "back_pressure": always("The pressure is low."),
     "throttle_relearn": always("It completes, no change."),
     "knock_sensor": always("Torque and lead are right."),
-    "rail_supply": always("The pressure is right, no air in it."),
+    "rail_supply": _rail_supply,
     "combustion_gas": always("The liquid keeps its colour, no bubbles."),
     "coolant_level": always("It is full and tight."),
     "gearbox_fluid": always("It is clear, and its level is right."),

@@ -22,9 +22,8 @@ FLAGS = (
 )
 
 
-BESIDE = Path("/usr/lib/chromium/chromium-headless-shell")
+WITHOUT_WINDOWS = Path("/usr/lib/chromium/chromium-headless-shell")
 """The program itself: what is on the path only starts it, and would be ended without it."""
-WITHOUT_WINDOWS = str(BESIDE) if BESIDE.exists() else ""
 
 
 def open_browser() -> webdriver.Chrome:
@@ -33,7 +32,8 @@ def open_browser() -> webdriver.Chrome:
     options = webdriver.ChromeOptions()
     for flag in FLAGS:
         options.add_argument(flag)
-    options.binary_location = next((path for path in (WITHOUT_WINDOWS, shutil.which("chromium")) if path), "")
+    whole = shutil.which("chromium") or "/usr/bin/chromium"
+    options.binary_location = str(WITHOUT_WINDOWS) if WITHOUT_WINDOWS.exists() else whole
     options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
     driver = shutil.which("chromedriver") or "/usr/bin/chromedriver"
     return webdriver.Chrome(options=options, service=webdriver.ChromeService(driver))

@@ -21,6 +21,7 @@ FOUND = (
     ("ostrel_tern_16", "coil-4-weak", "coil_swap", "moved with the coil"),
     ("ostrel_tern_16", "ignition-coil-1-vibration", "wiggle", "a gap at one place"),
     ("ostrel_tern_16", "coolant-sensor-skewed", "coolant_curve", "open or off"),
+    ("havsel_skua_14", "pump-weak", "rail_supply", "low or air in it"),
     ("havsel_skua_14", "high-pump-weak", "rail_hold", "stays below its target under load"),
     ("ostrel_fulmar_20", "boost-actuator-open", "boost_control", "leaks or does not switch"),
     ("ostrel_eider_50", "idle-valve-stuck", "idle_valve", "sticks or does nothing"),

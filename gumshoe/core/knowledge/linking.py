@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from typing import Any
+from typing import TypeVar
 
 from gumshoe.core.knowledge.access import MINUTES, Access, access_of, hardest
 from gumshoe.core.knowledge.by_place import by_place
@@ -17,6 +17,7 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.misfires import Spread
 from gumshoe.core.powertrain.positions import bank_of
 
+Word = TypeVar("Word", bound=str)
 OWN_CYLINDERS, OFTEN = (Spread.CYLINDER, Spread.PAIR), 0.4
 """How a misfire of some cylinders of the suspect's own is called, and how often it must show it to count as theirs."""
 
@@ -72,7 +73,7 @@ def _grouped(named: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
     return groups
 
 
-def _of_groups(groups: Mapping[str, list[str]], tables: Mapping[Any, Distribution]) -> dict[str, Distribution]:
+def _of_groups(groups: Mapping[str, list[str]], tables: Mapping[Word, Distribution]) -> dict[str, Distribution]:
     """The tables written for groups, suspect by suspect."""
     return {name: table for group, table in tables.items() for name in groups.get(group, ())}
 

@@ -8,21 +8,18 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-import numpy as np
-
-from gumshoe.core.clues.model import Clue
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.knowledge.values import Origin
-from gumshoe.core.planning.next_test import RUNNING, TELLS_BITS, Costs, Proposal
+from gumshoe.core.planning.next_test import A_LITTLE, NARROWS, RUNNING, SETTLES, TELLS_BITS, Costs, Proposal
 from gumshoe.core.planning.stop import LEADS, likely_enough
+from gumshoe.core.suspects.conflict import without
 from gumshoe.core.suspects.posterior import Assessment
 
-SETTLES, SHORT_MINUTES = 0.3, 15.0
-"""A test that settles this share of what is open in so few minutes is made before a guess (common practice)."""
-A_LITTLE, NARROWS, TENTH_OF_A_QUESTION = 0.03, 0.12, 0.1
-"""The shares from which a test tells a little, and narrows it down (``next_test.TELLS``); bits: where hardly anything
-is open any more, a large share of it is next to nothing."""
+SHORT_MINUTES = 15.0
+"""A test that settles a good part of what is open in so few minutes is made before a guess (common practice)."""
+TENTH_OF_A_QUESTION = 0.1
+"""In bits: where hardly anything is open any more, a large share of it is next to nothing."""
 CONFIRM_SHARE, MOSTLY, TELLS_APART = 0.25, 0.5, 5.0
 """A second reading is asked for where it costs at most this share of the repair; a test speaks of a suspect when it
 mostly finds with it what is so many times rarer without (common practice: measure twice, renew once)."""
@@ -145,17 +142,6 @@ def can_deceive(test: TestRow) -> bool:
         return False
     told = any(reading.kind == "number" for reading in test.readings)
     return told or test.swaps or test.cranks or not {RUNNING, "road"}.isdisjoint(test.needs)
-
-
-def without(assessment: Assessment, clue: Clue, suspect: str) -> float:
-    """How likely a suspect would be if one clue had not been noted."""
-    model, weights = assessment.model, assessment.weights
-    if model is None or weights is None or suspect not in model.faults:
-        return 0.0
-    rest = np.log(np.maximum(weights, 1e-300)) - clue.weight * model.log_likelihood(clue)
-    rest = np.exp(rest - rest.max())
-    holds = (model.sets == model.faults.index(suspect)).any(axis=1)
-    return float(rest[holds].sum() / rest.sum())
 
 
 def _speaks_of(suspect: str, test: TestRow) -> bool:

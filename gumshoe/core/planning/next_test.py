@@ -68,11 +68,12 @@ class Proposal:
         return next(words for limit, words in TELLS if self.share >= limit)
 
 
+A_LITTLE, NARROWS, SETTLES = 0.03, 0.12, 0.3
 TELLS = (
     (0.6, "settles most of it"),
-    (0.3, "settles a good part"),
-    (0.12, "narrows it down"),
-    (0.03, "tells a little"),
+    (SETTLES, "settles a good part"),
+    (NARROWS, "narrows it down"),
+    (A_LITTLE, "tells a little"),
     (0.0, "tells next to nothing"),
 )
 NEGLIGIBLE = 1e-9

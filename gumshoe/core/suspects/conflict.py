@@ -71,6 +71,16 @@ def conflict_in(assessment: Assessment, made: Iterable[str] = ()) -> Conflict | 
     return Conflict(tests[odd], others, was, is_now)
 
 
+def without(assessment: Assessment, clue: Clue, suspect: str) -> float:
+    """How likely a suspect would be if one test had not been made; 0 for one that is not enumerated."""
+    model, weights = assessment.model, assessment.weights
+    if model is None or weights is None or suspect not in model.faults:
+        return 0.0
+    rest = np.log(np.maximum(weights, 1e-300)) - clue.weight * model.log_likelihood(clue)
+    holds = (model.sets == model.faults.index(suspect)).any(axis=1)
+    return math.exp(_log_sum(rest[holds]) - _log_sum(rest))
+
+
 def _speaks(values: Floats) -> bool:
     return bool(np.ptp(values) > math.log(2.0))
 

@@ -155,7 +155,7 @@ def cures(knowledge: Knowledge, assessment: Assessment, repair: RepairRow, where
     def cured(name: str) -> bool:
         if name in where.part:
             return repair.renews
-        return knowledge.repairs[repair_of(knowledge, name, where)].id == repair.id
+        return repair_of(knowledge, name, where) == repair.id
 
     of_part = {
         item.id: item.probability
