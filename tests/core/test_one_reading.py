@@ -1,6 +1,7 @@
 """What one reading shows, and when a second one is asked for: facts of the trade (common practice, no source)."""
 
 import unittest
+from dataclasses import replace
 
 from gumshoe.core.clues import extract
 from gumshoe.core.knowledge.catalogue import Knowledge
@@ -41,6 +42,17 @@ class OneReading(unittest.TestCase):
         self.assertIn("one reading", action.why)
         found, action = after(self.known, MISFIRE, ("coil_swap", "moved"), ("spark_tester", "bad"))
         self.assertIs(action.act, Act.NAME)
+
+    def test_one_who_leads_is_shown_before_a_look_that_tells_less(self) -> None:
+        """A cylinder that misfires under a flashing lamp is not left running for its trims: its coil is tried."""
+        case = replace(evidence(MISFIRE), symptoms=("rough_idle", "jerks_under_load", "low_power"), lamp="flashing")
+        found = assess(self.known, extract(case, self.known), odometer_km=131_880.0, age_years=11.0)
+        shows = self.known.shown_by("coil_breakdown_3")
+        self.assertGreater(found.suspects[0].probability, 0.5)
+        barely = (  # each of its minutes not quite saved, as with a good coil at hand
+            replace(item, saving=-1.0) if item.test in shows else item for item in propose(found, self.known, Costs())
+        )
+        self.assertIn(next_action(found, self.known, barely).test, shows)
 
     def test_what_is_seen_and_a_row_of_readings_need_no_second(self) -> None:
         deceive = {name: can_deceive(row) for name, row in self.known.tests.items()}

@@ -73,10 +73,14 @@ def next_action(
             return NextAction(Act.SHOW, _made(proof), why, proof, leader.id)
         why = "Likely enough to act on, and no test is left that would show it: it stays a guess."
         return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
+    showing = _showing(assessment, knowledge, rows, costs or Costs(), lacks)
     first = next((item for item in rows if item.decides and item.saving > 0.0), None)
     first = first or next(
         (item for item in rows if item.decides and (_narrows(assessment, item) or _soon_told(item))), None
     )
+    if showing is not None and (first is None or rows.index(showing) < rows.index(first)):
+        why = "Nothing tells much more about where it is; this would show it, for less than the repair costs."
+        return NextAction(Act.SHOW, _made(showing.test), why, showing.test, leader.id)
     if first is not None:
         return NextAction(Act.TEST, _made(first.test), first.test.purpose, first.test, leader.id)
     if leader.probability < POINTED_AT and assessment.nothing > leader.probability:
@@ -85,12 +89,6 @@ def next_action(
             "Record it while it happens",
             "Nothing on record points at a part, and no test on the list would change that.",
         )
-    proof, money = cheapest_proof(leader.id, knowledge, rows, lacks), costs or Costs()
-    if proof is not None and leader.probability >= LEADS and not leader.proven_by:
-        repair = knowledge.repairs[leader.row.repair]
-        if money.of_minutes(proof.minutes) < money.of_repair(repair):
-            why = "Nothing tells much more about where it is; this would show it, for less than the repair costs."
-            return NextAction(Act.SHOW, _made(proof), why, proof, leader.id)
     why = "No test left is worth its minutes: each costs more than it can save."
     return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
 
@@ -108,6 +106,19 @@ def cheapest_proof(
     can = {item.test.id for item in proposals}
     found = [test for test in knowledge.shown_by(suspect) if test.id in can]
     return min(found, key=lambda test: (test.equipment in lacks, test.minutes), default=None)
+
+
+def _showing(
+    assessment: Assessment, knowledge: Knowledge, rows: list[Proposal], costs: Costs, lacks: frozenset[str]
+) -> Proposal | None:
+    """The test that would show a suspect who leads and was not shown yet, for less than the repair costs."""
+    leader = assessment.suspects[0]
+    proof = cheapest_proof(leader.id, knowledge, rows, lacks)
+    if proof is None or leader.probability < LEADS or leader.proven_by:
+        return None
+    if costs.of_minutes(proof.minutes) >= costs.of_repair(knowledge.repairs[leader.row.repair]):
+        return None
+    return next(item for item in rows if item.test.id == proof.id)
 
 
 def confirmation(
