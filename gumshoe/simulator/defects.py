@@ -74,6 +74,13 @@ def _wired(component: str, element: str, ohm: float = OPEN_OHM) -> Change:
     return _in("wired", component, (element, ohm))
 
 
+def _stage_dead(pair: tuple[int, int]) -> Change:
+    def change(parts: Parts) -> None:
+        parts.wired.update({f"injector_{n}": ("driver", OPEN_OHM) for n in pair})
+
+    return change
+
+
 def _moody(component: str, element: str, cause: str) -> Change:
     return _in("moods", component, (element, OPEN_OHM, cause))
 
@@ -128,6 +135,9 @@ def _of_every_car(model: CarModel) -> Iterator[Defect]:
             module,
             _added("silent", module),
         )
+    for number, pair in enumerate(model.stages, start=1):
+        words = f"the control unit's output stage of the injectors of {pair[0]} and {pair[1]} is dead"
+        yield Defect(f"stage-{number}-dead", words, "engine_module", _stage_dead(pair))
     yield Defect(
         "software-old",
         "the software of the engine control unit takes rough road for misfires",

@@ -212,6 +212,28 @@ def _spark(vehicle: Car) -> Finding:
     return Finding("The spark is weak or none on one cylinder." if weak else "Every cylinder sparks: strong.")
 
 
+def _coil_trigger(vehicle: Car) -> Finding:
+    """At the coil's own plug: what does not arrive is told apart from a coil that does nothing of it."""
+    if any(name.startswith("ignition_coil") for name in vehicle.electrics.dead | vehicle.parts.loose):
+        return Finding("At one coil: feed, ground or trigger missing.")
+    if min(vehicle.parts.coil_strength) < 0.5:
+        return Finding("Feed, ground and trigger: all there, no spark at one coil.")
+    return Finding("Feed, ground and trigger: all there, sparks.")
+
+
+def _injector_drive(vehicle: Car) -> Finding:
+    """A clamp around one wire of each injector."""
+    numbers = range(1, len(vehicle.parts.injector_gain) + 1)
+    dead = [n for n in numbers if f"injector_{n}" in vehicle.electrics.dead | vehicle.parts.loose]
+    if len(dead) == len(numbers):
+        return Finding("No pulse: none at any.")
+    if tuple(dead) in vehicle.model.stages:
+        return Finding(f"None at any of two that share a stage: cylinders {dead[0]} and {dead[1]}.")
+    if dead:
+        return Finding(f"None at one: cylinder {dead[0]}.")
+    return Finding("A pulse: at every one.")
+
+
 def _plug_swap(vehicle: Car) -> Finding:
     moved = _goes_with(vehicle, ("plug_wear", "insulator"))
     return Finding("The count moved with the plug." if moved is not None else "The count stayed.")
@@ -333,7 +355,8 @@ POINTS: dict[str, Finder] = {
     "throttle_plate": _plate,
     "ignition_leads": always("The leads are sound, no sparks to be seen."),
     "distributor_cap": always("Cap and rotor are clean and dry."),
-    "coil_trigger": _spark,
+    "coil_trigger": _coil_trigger,
+    "injector_drive": _injector_drive,
     "spark_tester": _spark,
     "plug_swap": _plug_swap,
     "injector_swap": _injector_swap,

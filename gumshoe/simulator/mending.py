@@ -47,6 +47,9 @@ def mend(parts: Parts, component: str, model: CarModel) -> bool:
                 getattr(parts, item.name).discard(component)
             else:
                 setattr(parts, item.name, good)
+    if component == "engine_module":
+        for name in [name for name, (element, _) in parts.wired.items() if element == "driver"]:
+            del parts.wired[name]
     for name in _housed_with(component):
         parts.unplugged.discard(name)
         parts.loose.discard(name)

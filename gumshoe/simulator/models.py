@@ -197,6 +197,16 @@ class CarModel:
     def high_pressure(self) -> bool:
         return self.diesel or self.direct_kpa > 0.0
 
+    @cached_property
+    def stages(self) -> tuple[tuple[int, int], ...]:
+        """Injectors that one boosted output stage drives: two that never inject at once. None where each has its own
+        switch (port injection) or nobody stands half a cycle away."""
+        half, odd = divmod(self.cylinders, 2)
+        if odd or not self.high_pressure:
+            return ()
+        facing = zip(self.firing_order[:half], self.firing_order[half:], strict=True)
+        return tuple(sorted((min(pair), max(pair)) for pair in facing))
+
     @property
     def intake_phaser(self) -> bool:
         return "intake" in self.cams

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.stats import dirichlet_multinomial
 
-from gumshoe.core.clues import OnRecord, extract
+from gumshoe.core.clues import FoundDead, OnRecord, extract
 from gumshoe.core.clues.misfire import blamed
 from gumshoe.core.clues.misfire_seen import BLEEDS, DEAD, EVEN, FOLLOWS, WANDERING, MisfireSeen, _of_counts, chances
 from gumshoe.core.codes import CodeState, TroubleCode
@@ -19,8 +19,8 @@ from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.obd.results import MonitorResult
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
 from gumshoe.core.obd.status import Monitor, MonitorStatus
-from gumshoe.core.powertrain.description import Ignition, Layout, Powertrain
-from gumshoe.core.powertrain.misfires import WANDERS, Spread, law_of, mask_of, spared
+from gumshoe.core.powertrain.description import Ignition, Injection, Layout, Powertrain
+from gumshoe.core.powertrain.misfires import WANDERS, Lack, Spread, law_of, mask_of, spared
 from gumshoe.core.suspects.misfires import log_seen
 from gumshoe.core.suspects.posterior import Assessment, assess
 
@@ -33,8 +33,8 @@ def seen(engine: Powertrain = FOUR, **more: object) -> MisfireSeen:
     return MisfireSeen(engine.cylinders, engine.firing_order, **more)  # type: ignore[arg-type]
 
 
-def judged(engine: Powertrain, codes: tuple[str, ...], **counts: int) -> Assessment:
-    """A scan with these confirmed codes and last-cycle counters, its monitors complete."""
+def judged(engine: Powertrain, codes: tuple[str, ...], found: FoundDead | None = None, **counts: int) -> Assessment:
+    """A scan with these confirmed codes and last-cycle counters, its monitors complete, and what hands found."""
     results = tuple(
         MonitorResult(0xA1 + int(name[1:]), 0x0C, "misfire", "counts", float(count), 0.0, 65535.0)
         for name, count in counts.items()
@@ -45,7 +45,8 @@ def judged(engine: Powertrain, codes: tuple[str, ...], **counts: int) -> Assessm
         0x7E8, status=MonitorStatus(True, len(codes), False, monitors), codes=stored, results=results
     )
     knowledge = expand(engine)
-    return assess(knowledge, extract(OnRecord(module=module), knowledge))
+    hands = (found,) if found else ()
+    return assess(knowledge, extract(OnRecord(module=module, by_hand=hands), knowledge))
 
 
 class Laws(unittest.TestCase):
@@ -144,6 +145,34 @@ class Suspected(unittest.TestCase):
         names = [item.id for item in found.suspects]
         dear = min(names.index(name) for name in ("chain_stretched", "timing_tooth_out", "head_gasket_1"))
         self.assertLess(names.index("shared_ground_coils"), dear)
+
+    def test_what_a_cylinder_lacks_tells_whose_fault_it_is(self) -> None:
+        """A dead cylinder without spark: ignition; with spark and without pulse: its injector's circuit; with low
+        compression: the engine."""
+        plain = judged(FOUR, ("P0303",))
+        for lacks, right in (
+            (Lack.SPARK, "coil_breakdown_3"),
+            (Lack.INJECTION, "injector_circuit_open_3"),
+            (Lack.COMPRESSION, "compression_low_3"),
+        ):
+            lacking, has = (judged(FOUR, ("P0303",), found=FoundDead(at, lacks, "", "1", "")) for at in ((3,), ()))
+            self.assertGreater(self.shares(lacking, right), 3.0 * self.shares(plain, right), lacks)
+            self.assertLess(self.shares(has, right), 0.5 * self.shares(plain, right), lacks)
+
+    def test_what_hands_confirm_makes_no_unknown_fault_likelier(self) -> None:
+        """Counters and hands that name one cylinder are two witnesses of the same, not one that takes the other's
+        word away."""
+        plain = judged(FOUR, ("P0303",))
+        dead = judged(FOUR, ("P0303",), found=FoundDead((3,), Lack.POWER, "", "1", ""))
+        self.assertLess(dead.nothing, plain.nothing)
+        for name in ("coil_breakdown_3", "plug_bad_3", "injector_weak_3"):
+            self.assertGreater(self.shares(dead, name), self.shares(plain, name), name)
+
+    def test_an_injector_stage_takes_two_that_never_inject_at_once(self) -> None:
+        direct = Powertrain(injection=Injection.DIRECT)
+        found = judged(direct, ("P0201", "P0204", "P0300"), c1=600, c4=550)
+        self.assertEqual(found.suspects[0].id, "injector_stage_A")
+        self.assertNotIn("injector_stage_A", expand(Powertrain()).faults)
 
     def test_one_cylinder_stays_with_its_own_parts(self) -> None:
         found = judged(FOUR, ("P0303",), c3=700, c1=2)

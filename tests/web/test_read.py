@@ -275,6 +275,20 @@ class Misfire(OnPaper):
         self.assertEqual(HandTest.objects.get().cylinders, [2])
         self.assertIn("disagree", self.page("scans:misfire"))
 
+    def test_what_a_cylinder_lacks_is_asked_and_shown_and_counts(self) -> None:
+        self.type_in("P0303")
+        address = reverse("scans:by_hand", args=(self.case.pk,))
+        self.client.post(address, {"dead": ["3"], "lacks": "spark"})
+        page = self.page("scans:misfire")
+        self.assertIn("✕ no spark", page)
+        self.assertIn("cylinder 3: has no spark", page)
+        self.assertNotIn("disagree", page)
+        self.assertTrue(judging.judged(self.case).assessment.suspects[0].id.startswith("coil_"))
+        self.client.post(address, {"lacks": "compression"})
+        self.assertIn("of every cylinder: its compression is there", self.page("scans:misfire"))
+        self.assertEqual(self.client.post(address, {"dead": ["3"], "lacks": "manners"}).status_code, 400)
+        self.assertEqual(HandTest.objects.count(), 2)
+
     def test_more_misfires_than_firings_cannot_be(self) -> None:
         self.type_in("P0303")
         address = reverse("scans:misfire", args=(self.case.pk,))

@@ -13,7 +13,7 @@ from gumshoe.core.casefile.model import CaseFile, ProbeFacts
 from gumshoe.core.circuits import Instrument, Probe, circuit_for, model
 from gumshoe.core.circuits.checks import reading_of
 from gumshoe.core.circuits.judging import conclusion, told_by
-from gumshoe.core.clues import OnRecord, TestOutcome
+from gumshoe.core.clues import FoundDead, OnRecord, TestOutcome
 from gumshoe.core.judgement import Grounds, Judged, mended_by, telling
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.one_place import with_one_place
@@ -221,7 +221,9 @@ def grounds_of(case: CaseFile, costs: Costs | None = None) -> Grounds:
                 if not row.withdrawn
             ),
         ),
-        by_hand=tuple((row.cylinders, row.how, f"hand-{i}", row.at) for i, row in enumerate(case.hand_tests)),
+        by_hand=tuple(
+            FoundDead(row.cylinders, row.lacks, row.how, f"hand-{i}", row.at) for i, row in enumerate(case.hand_tests)
+        ),
         failed_repairs=tuple((row.repair, f"work-{i}", row.at) for i, row in enumerate(case.work) if row.did_not_help),
         specification=platform.specification if platform else Specification(),
     )

@@ -12,6 +12,7 @@ from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.parts import WiringRow
 from gumshoe.core.obd.snapshot import FIRST_RESPONDER, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.misfires import Lack
 from gumshoe.core.signals.trims import RegionTrim
 
 STRICT: dict[str, Any] = {"extra": "forbid"}
@@ -115,7 +116,7 @@ class MarkFacts:
 
 @dataclass(frozen=True)
 class HandTestFacts:
-    """Cylinders found dead by hand."""
+    """Cylinders found by hand to be without what ``lacks`` says: power, spark, injection, compression."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
@@ -123,6 +124,7 @@ class HandTestFacts:
     how: str = ""
     at: str = ""
     by: str = ""
+    lacks: Lack = Lack.POWER
 
 
 @dataclass(frozen=True)

@@ -1,7 +1,7 @@
 """Evidence becomes clues: what was seen, which way it points, and where it stands on record."""
 
 from gumshoe.core.clues.described import Told, told_by_bus
-from gumshoe.core.clues.extract import OnRecord, TestOutcome, extract, outdated_tests
+from gumshoe.core.clues.extract import FoundDead, OnRecord, TestOutcome, extract, outdated_tests
 from gumshoe.core.clues.known import KnownCause, explained_by
 from gumshoe.core.clues.misfire import MisfireReading, read_misfire
 from gumshoe.core.clues.model import Clue, ClueKind, Presence
@@ -11,6 +11,7 @@ from gumshoe.core.clues.unknown import unknown_entries
 __all__ = [
     "Clue",
     "ClueKind",
+    "FoundDead",
     "KnownCause",
     "MisfireReading",
     "OnRecord",

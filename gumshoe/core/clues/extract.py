@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 
 from gumshoe.core.clues.known import KnownCause, explained_by
-from gumshoe.core.clues.misfire import read_misfire
+from gumshoe.core.clues.misfire import found_words, read_misfire
 from gumshoe.core.clues.misfire_seen import MisfireSeen
 from gumshoe.core.clues.model import Clue, ClueKind, Presence
 from gumshoe.core.codes import POWERTRAIN, CodeState, told_by
@@ -21,7 +21,7 @@ from gumshoe.core.knowledge.effects import LOST
 from gumshoe.core.knowledge.rows import Specification, VariableRow
 from gumshoe.core.knowledge.values import MISFIRE, Origin
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot
-from gumshoe.core.powertrain.misfires import Spread
+from gumshoe.core.powertrain.misfires import Lack, Spread
 from gumshoe.core.powertrain.positions import Pattern, PatternKind, pattern_of
 from gumshoe.core.signals.regions import RUNS_RPM, Region, classify
 from gumshoe.core.signals.trims import RegionTrim
@@ -50,6 +50,17 @@ _SURENESS: dict[CodeState | None, float] = {
     CodeState.HISTORY: HISTORY_WEIGHT,
 }
 _TRIM_VARIABLES = {Region.WARM_IDLE: "trim_idle", Region.HIGH_IDLE: "trim_2500"}
+
+
+@dataclass(frozen=True)
+class FoundDead:
+    """Cylinders found by hand to be without something, none of them also; ``how`` in words."""
+
+    cylinders: tuple[int, ...]
+    lacks: Lack
+    how: str
+    source: str
+    at: str
 
 
 @dataclass(frozen=True)
@@ -83,8 +94,8 @@ class OnRecord:
     tests: tuple[TestOutcome, ...] = ()
     misfires: tuple[tuple[tuple[int, ...], str, str], ...] = ()
     """Which cylinders misfired in a recording (none: it ran clean), the newest last."""
-    by_hand: tuple[tuple[tuple[int, ...], str, str, str], ...] = ()
-    """Cylinders found dead by hand, how, with source and time, the newest last: nothing is more direct."""
+    by_hand: tuple[FoundDead, ...] = ()
+    """The newest last: nothing is more direct."""
     failed_repairs: tuple[tuple[str, str, str], ...] = ()
     doubtful: frozenset[str] = field(default_factory=frozenset)
     specification: Specification = field(default_factory=Specification)
@@ -289,8 +300,9 @@ def frame_region(frame: FreezeFrame) -> str:
 
 
 def _misfire(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
-    """What misfires: what was found by hand, beside it what the scan shows where it has codes or counts, else what the
-    newest recording does."""
+    """What misfires: what the scan shows where it has codes or counts, else what the newest recording does; and what was
+    found by hand. Hands and counters look at the same cylinders, so what is found dead counts by how likely it is given
+    the counters; what a cylinder was found to lack is another matter than that it misfires, and counts by itself."""
     variable = knowledge.variables.get(MISFIRE)
     if variable is None:
         return
@@ -301,21 +313,25 @@ def _misfire(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
         return Clue(ClueKind.GRADED, MISFIRE, value, words, variable.family, source, at, weight, seen=seen)
 
     told = list(_misfire_of_the_scan(evidence, knowledge, clue))
-    if evidence.by_hand:
-        cylinders, how, source, at = evidence.by_hand[-1]
-        pattern = pattern_of(engine, cylinders)
-        words = f"Found by hand{f' ({how})' if how else ''}: {pattern.words}"
-        seen = MisfireSeen(engine.cylinders, engine.firing_order, by_hand=tuple(sorted(set(cylinders))))
-        yield clue(pattern, words, seen, source, at)
     if evidence.misfires:
         cylinders, source, at = evidence.misfires[-1]
         pattern = pattern_of(engine, cylinders)
         if not told or (told[0].value == Spread.NONE and cylinders):
             words = f"Misfires counted in a recording: {pattern.words}"
             seen = MisfireSeen(engine.cylinders, engine.firing_order, recorded=tuple(sorted(set(cylinders))))
-            yield clue(pattern, words, seen, source, at, RECORDED_WEIGHT if cylinders else RECORDED_CLEAN_WEIGHT)
-            return
+            told = [clue(pattern, words, seen, source, at, RECORDED_WEIGHT if cylinders else RECORDED_CLEAN_WEIGHT)]
     yield from told
+    for hand in {row.lacks: row for row in evidence.by_hand}.values():  # the newest of each
+        pattern = pattern_of(engine, hand.cylinders)
+        words = f"Found by hand{f' ({hand.how})' if hand.how else ''}: {found_words(hand.lacks, pattern)}"
+        before = told[0].seen if told and hand.lacks is Lack.POWER else None
+        seen = replace(
+            before or MisfireSeen(engine.cylinders, engine.firing_order),
+            by_hand=tuple(sorted(set(hand.cylinders))),
+            lacks=hand.lacks,
+        )
+        found = clue(pattern, words, seen, hand.source, hand.at)
+        yield replace(found, family=f"found by hand: {hand.lacks}", given=before)
 
 
 def _misfire_of_the_scan(evidence: OnRecord, knowledge: Knowledge, clue: Callable[..., Clue]) -> Iterator[Clue]:

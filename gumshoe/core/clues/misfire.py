@@ -16,6 +16,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.values import MISFIRE
 from gumshoe.core.obd.snapshot import ModuleSnapshot
 from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.misfires import Lack
 from gumshoe.core.powertrain.positions import (
     NO_MISFIRE,
     UNNAMED,
@@ -194,17 +195,34 @@ def shared_bank_warning(reading: MisfireReading, powertrain: Powertrain) -> str:
     )
 
 
-def disagreement(reading: MisfireReading, dead_by_hand: Iterable[int]) -> str:
-    """The warning when a hand test (spark tester, cylinder balance) names other cylinders than the counters."""
-    hand, counted = set(dead_by_hand), set(reading.cylinders)
-    if not hand or hand == counted:
+_FOUND = {
+    Lack.POWER: ("does not work", "it works"),
+    Lack.SPARK: ("has no spark", "it has its spark"),
+    Lack.INJECTION: ("gets no pulse at its injector", "its injector gets its pulse"),
+    Lack.COMPRESSION: ("has lost compression", "its compression is there"),
+}
+"""What is said of a cylinder that lacks it, and of one that has it."""
+
+
+def found_words(lacks: Lack, pattern: Pattern) -> str:
+    """What was found by hand, in words."""
+    without, has = _FOUND[lacks]
+    return f"{pattern.words}: {without}" if pattern.kind is not PatternKind.NONE else f"of every cylinder: {has}"
+
+
+def disagreement(reading: MisfireReading, dead_by_hand: Iterable[int], lacks: Lack = Lack.POWER) -> str:
+    """The warning when what was found by hand contradicts the counters. A cylinder that misfires may lack one thing and
+    have the others, so only one that works in every way speaks against its count."""
+    hand, counted = set(dead_by_hand), set(reading.misfiring)
+    without, has = _FOUND[lacks]
+    only_hand, only_counted = sorted(hand - counted), sorted(counted - hand) if lacks is Lack.POWER else []
+    if not (only_hand or only_counted):
         return ""
-    only_hand, only_counted = sorted(hand - counted), sorted(counted - hand)
     parts = []
     if only_hand:
-        parts.append(f"by hand cylinder {', '.join(map(str, only_hand))} does not work, the counters do not say so")
+        parts.append(f"by hand cylinder {', '.join(map(str, only_hand))} {without}, counters and codes do not say so")
     if only_counted:
-        parts.append(f"the counters blame cylinder {', '.join(map(str, only_counted))}, by hand it works")
+        parts.append(f"counters or codes blame cylinder {', '.join(map(str, only_counted))}, by hand {has}")
     return (
         "Counters and hand test disagree: "
         + "; ".join(parts)

@@ -15,7 +15,7 @@ from math import lgamma, log
 import numpy as np
 from numpy.typing import NDArray
 
-from gumshoe.core.powertrain.misfires import Law
+from gumshoe.core.powertrain.misfires import Lack, Law
 
 Floats = NDArray[np.float64]
 NAMED_ALONE, NAMED_OF_SEVERAL, NAMED_WANDERING = 0.88, 0.72, 0.28
@@ -32,8 +32,10 @@ DEAD, BLEEDS, FOLLOWS, WANDERING, EVEN = 0.8, 0.05, 0.10, 2.5, 2.0
 misfiring one, of every cylinder under a wandering misfire, of every one where nothing misfires."""
 FEW = 25.0
 """Counts of a drive cycle on a sound engine, about; more of them fall off as its power."""
-BY_HAND, BY_HAND_WRONG, BY_HAND_WANDERING = 0.95, 0.015, 0.25
-"""How often a cylinder is found dead by hand: that misfires, that does not, under a wandering misfire."""
+BY_HAND_WRONG, BY_HAND_WANDERING = 0.015, 0.25
+BY_HAND = {Lack.POWER: 0.95, Lack.SPARK: 0.85, Lack.INJECTION: 0.94, Lack.COMPRESSION: 0.92}
+"""How often a cylinder is found without something by hand: that misfires for the want of it (a coil may spark in the
+tester and not under pressure), above: that does not, under a wandering misfire."""
 RECORDED, RECORDED_WRONG, RECORDED_WANDERING = 0.80, 0.02, 0.45
 CODES_BESIDE_COUNTS = 0.5
 """Codes and counters come from the same counting: beside the counts, the codes count so much."""
@@ -44,8 +46,8 @@ class MisfireSeen:
     """What one scan, one recording or one hand test shows. None of a field: nothing is known of it.
 
     ``counts``: by cylinder, from cylinder 1; ``named``: cylinders that codes name, ``several``: P0300 among them,
-    ``unnamed``: a misfire code that names none (P0314, P0316); ``by_hand``: cylinders found dead; ``recorded``:
-    cylinders counted in a recording.
+    ``unnamed``: a misfire code that names none (P0314, P0316); ``by_hand``: cylinders found without what ``lacks``
+    says; ``recorded``: cylinders counted in a recording.
     """
 
     cylinders: int
@@ -55,6 +57,7 @@ class MisfireSeen:
     several: bool = False
     unnamed: bool = False
     by_hand: tuple[int, ...] | None = None
+    lacks: Lack = Lack.POWER
     recorded: tuple[int, ...] | None = None
 
 
@@ -69,7 +72,7 @@ def chances(seen: MisfireSeen) -> Floats:
     if seen.counts:
         told += _of_counts(members, seen.counts, seen.firing_order)
     if seen.by_hand is not None:
-        told += _found(members, seen.by_hand, BY_HAND, BY_HAND_WRONG, BY_HAND_WANDERING)
+        told += _found(members, seen.by_hand, BY_HAND[seen.lacks], BY_HAND_WRONG, BY_HAND_WANDERING)
     if seen.recorded is not None:
         told += _found(members, seen.recorded, RECORDED, RECORDED_WRONG, RECORDED_WANDERING)
     found: Floats = np.exp(told - told.max())

@@ -30,7 +30,7 @@ class Clue:
     """``variable`` names a code, symptom, graded variable, test or repair; ``value`` its bin, outcome, ``present``,
     ``absent`` or ``failed``. ``weight`` tempers the log-likelihood (1 whole, 0 nothing). ``explained``: chance that a
     cause already known (work done, a flat battery) sets it by itself; ``explained_by`` says which. ``seen``: of a
-    misfire, all that was seen of it."""
+    misfire, all that was seen of it; ``given``: as much of it as another clue has told already."""
 
     kind: ClueKind
     variable: str
@@ -44,6 +44,7 @@ class Clue:
     explained_by: str = ""
     doubtful: bool = False
     seen: MisfireSeen | None = None
+    given: MisfireSeen | None = None
 
     @property
     def id(self) -> str:

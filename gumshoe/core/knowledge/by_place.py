@@ -104,6 +104,7 @@ def _told(
             f"{base.words}: {base.each} {spot.words}" if base.each != CAM else f"{base.words}: {spot.words}",
             f"{base.when}{AND}{base.each} is {spot.words}",
             tuple(f for f, row in faults.items() if row.template in base.proves and own[f] == {spot.id}),
+            lacks=base.lacks,
         )
         for spot in found
     )

@@ -20,7 +20,9 @@ from gumshoe.core.knowledge.rows import (
 )
 from gumshoe.core.knowledge.values import MISFIRE
 from gumshoe.core.powertrain.description import Powertrain
-from gumshoe.core.powertrain.misfires import Law, law_of
+from gumshoe.core.powertrain.misfires import Lack, Law, law_of
+
+MORE_OFTEN_THAN_NOT = 0.5
 
 
 @dataclass(frozen=True)
@@ -72,6 +74,20 @@ class Knowledge:
     def misfires_unclaimed(self) -> Law:
         """How often which cylinders misfire for a reason that no suspect stands for."""
         return law_of(self.variables[MISFIRE].normal, self.powertrain)
+
+    @cached_property
+    def takers(self) -> dict[Lack, frozenset[str]]:
+        """The suspects that take a thing from the cylinders that misfire for them: those under which a test that looks
+        for it finds it lacking more often than not."""
+        found: dict[Lack, set[str]] = {lack: set() for lack in Lack}
+        for test in self.tests.values():
+            for lack in {item.lacks for item in test.outcomes if item.lacks}:
+                without = [item.id for item in test.outcomes if item.lacks is lack]
+                for name, told in test.given.items():
+                    if sum(told[outcome] for outcome in without) > MORE_OFTEN_THAN_NOT:
+                        found[lack].add(name)
+        found[Lack.POWER] = {name for name, row in self.faults.items() if row.misfire}
+        return {lack: frozenset(names) for lack, names in found.items()}
 
     @cached_property
     def _parts_by_code(self) -> dict[str, tuple[str, ...]]:

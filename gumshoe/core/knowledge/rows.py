@@ -58,7 +58,7 @@ from gumshoe.core.knowledge.values import (
     WholeMinutes,
     Words,
 )
-from gumshoe.core.powertrain.misfires import Spread
+from gumshoe.core.powertrain.misfires import Lack, Spread
 
 
 @dataclass(frozen=True)
@@ -215,13 +215,15 @@ class ReadingRow(Row):
 @dataclass(frozen=True)
 class OutcomeRow(Row):
     """One possible verdict of a test; ``when`` is decided from the readings, ``proves`` names suspects it shows.
-    ``each``: it is found at one ``cylinder``, ``cam`` or ``bank``: it is asked which, and there is one for each."""
+    ``each``: it is found at one ``cylinder``, ``cam`` or ``bank``: it is asked which, and there is one for each.
+    ``lacks``: what a cylinder is without where it comes out so; who makes it likely takes that away."""
 
     id: str
     words: Words
     when: Words
     proves: tuple[ShownSuspect, ...] = ()
     each: Asked = ""
+    lacks: Lack | None = None
 
 
 @dataclass(frozen=True)

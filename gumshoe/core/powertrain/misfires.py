@@ -35,6 +35,15 @@ class Spread(StrEnum):
     ALL = "all"
 
 
+class Lack(StrEnum):
+    """What a cylinder is found to be without. ``POWER``: it adds nothing, whatever it is that it wants."""
+
+    POWER = "power"
+    SPARK = "spark"
+    INJECTION = "injection"
+    COMPRESSION = "compression"
+
+
 def mask_of(cylinders: Iterable[int]) -> int:
     """The set of these cylinders."""
     return sum(1 << n for n in set(cylinders))

@@ -149,14 +149,15 @@ class LikelihoodModel:
             stays = np.where(others.any(axis=1), P_OTHER_STAYS, P_REPAIR_BAD)
             return np.where(hit.any(axis=1), np.log(stays), 0.0)
         if clue.seen is not None:
-            return self._misfire(clue.seen)
+            return self._misfire(clue.seen) - (self._misfire(clue.given) if clue.given else 0.0)
         per_bin = self.outcomes(clue.kind, clue.variable)
         bins = self.claims(clue.kind, clue.variable).bins
         return np.log(per_bin[:, bins.index(clue.value)])
 
     def _misfire(self, seen: MisfireSeen) -> Floats:
         if seen not in self._misfires:
-            laws = (self.knowledge.faults[name].misfire for name in self.faults)
+            takers = self.knowledge.takers[seen.lacks]  # the others leave the cylinder what was looked for
+            laws = (self.knowledge.faults[name].misfire if name in takers else None for name in self.faults)
             self._misfires[seen] = log_seen(seen, self.knowledge.misfires_unclaimed, laws, self.sets)
         return self._misfires[seen]
 

@@ -57,7 +57,7 @@ def where_to(case: Case, test: TestRow) -> str:
     found = judged(case)
     seen = found.misfire
     hand = found.grounds.evidence.by_hand
-    bad = hand[-1][0] if hand else (seen.misfiring if seen else ())
+    bad = hand[-1].cylinders if hand else (seen.misfiring if seen else ())
     return where(test, found.grounds.knowledge, found.assessment, bad)
 
 

@@ -19,7 +19,8 @@ class TypedForm(Entry):
 
 
 class DeadForm(Entry):
-    """Cylinders found dead by hand, and how."""
+    """Cylinders found dead by hand, what they lack, and how it was found."""
 
     dead = Several()
+    lacks = Text()
     how = Text()

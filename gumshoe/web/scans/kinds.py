@@ -11,10 +11,11 @@ from django.utils import timezone
 
 from gumshoe.core.casefile import CaseFile
 from gumshoe.core.casefile.model import HandTestFacts
-from gumshoe.core.clues import KnownCause, OnRecord
+from gumshoe.core.clues import FoundDead, KnownCause, OnRecord
 from gumshoe.core.judgement import Grounds
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.obd.stored import plain_snapshot
+from gumshoe.core.powertrain.misfires import Lack
 from gumshoe.core.proof.provoked import causes_on_record, said_by_customer
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries, stamp
@@ -123,19 +124,22 @@ register(
 
 
 def _hand_written(export: Export, document: CaseFile) -> CaseFile:
-    rows = export.added(export.case.handtests.select_related("by"))
-    facts = (HandTestFacts(tuple(row.cylinders), row.how, row.at.isoformat(), str(row.by)) for row in rows)
+    facts = [
+        HandTestFacts(tuple(row.cylinders), row.how, row.at.isoformat(), str(row.by), Lack(row.lacks))
+        for row in export.added(export.case.handtests.select_related("by"))
+    ]
     return replace(document, hand_tests=(*document.hand_tests, *facts))
 
 
 def _hand_read(file: Import) -> None:
     for hand in file.document.hand_tests:
-        file.make(HandTest, hand.at, cylinders=list(hand.cylinders), how=hand.how)
+        file.make(HandTest, hand.at, cylinders=list(hand.cylinders), lacks=hand.lacks, how=hand.how)
 
 
 def _hand_tells(case: Case, found: OnRecord, since: datetime | None) -> OnRecord:
     rows = [row for row in entries(case, "handtests") if since is None or row.at > since]
-    return replace(found, by_hand=tuple((tuple(row.cylinders), row.how, row.source, stamp(row)) for row in rows))
+    told = (FoundDead(tuple(row.cylinders), Lack(row.lacks), row.how, row.source, stamp(row)) for row in rows)
+    return replace(found, by_hand=tuple(told))
 
 
 register(Kind(name="hand tests", models=(HandTest,), written=_hand_written, read=_hand_read, tells=_hand_tells))

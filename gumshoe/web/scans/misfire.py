@@ -10,13 +10,18 @@ from django.views.decorators.http import require_POST
 from gumshoe.core.clues.misfire import (
     CATALYST_DANGER_PCT,
     EMISSION_PCT,
+    MisfireReading,
     disagreement,
+    found_words,
     misfire_share,
     pattern_advice,
     shared_bank_warning,
 )
 from gumshoe.core.entry import float_of, number_in
 from gumshoe.core.errors import BadInput
+from gumshoe.core.powertrain.description import Powertrain
+from gumshoe.core.powertrain.misfires import Lack
+from gumshoe.core.powertrain.positions import pattern_of
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
@@ -25,7 +30,7 @@ from gumshoe.web.kit.pages import show
 from gumshoe.web.scans import services
 from gumshoe.web.scans.forms import DeadForm
 from gumshoe.web.scans.models import HandTest
-from gumshoe.web.scans.pages import MisfirePage
+from gumshoe.web.scans.pages import CylinderRow, HandFound, MisfirePage
 
 
 @needs(Right.SEE)
@@ -37,22 +42,22 @@ def misfire(request: SignedIn, pk: int) -> HttpResponse:
     stored, reading = services.latest_misfire(case, knowledge)
     revolutions = _number(request.GET.get("revolutions", ""))
     share = misfire_share(reading, revolutions, knowledge.powertrain.cylinders) if reading and revolutions else None
-    hand = case.handtests.last()
+    hands = list({hand.lacks: hand for hand in case.handtests.all()}.values())
     complaint = cases.complaint_of(case)
     top = max([*reading.last.values(), *reading.average.values(), 1]) if reading else 1
     rows = (
         []
         if reading is None
         else [
-            {
-                "number": n,
-                "last": reading.last.get(n),
-                "average": reading.average.get(n),
-                "share": reading.last.get(n, 0) / top,
-                "blamed": n in reading.cylinders,
-                "dead": bool(hand and n in hand.cylinders),
-                "percent": share.by_cylinder[n] if share else None,
-            }
+            CylinderRow(
+                n,
+                reading.last.get(n),
+                reading.average.get(n),
+                reading.last.get(n, 0) / top,
+                n in reading.cylinders,
+                [hand.lacks for hand in hands if n in hand.cylinders],
+                share.by_cylinder[n] if share else None,
+            )
             for n in cylinders
         ]
     )
@@ -68,8 +73,8 @@ def misfire(request: SignedIn, pk: int) -> HttpResponse:
             flashing=bool(complaint and complaint.lamp == Lamp.FLASHING),
             advice=pattern_advice(reading.pattern) if reading else "",
             bank_warning=shared_bank_warning(reading, knowledge.powertrain) if reading else "",
-            disagreement=disagreement(reading, hand.cylinders) if reading and hand else "",
-            hand=hand,
+            hands=[_found(hand, reading, knowledge.powertrain) for hand in hands],
+            without=HandTest.Without.choices,
             cylinders=cylinders,
             firing=knowledge.powertrain.firing_words,
         ),
@@ -80,15 +85,27 @@ def misfire(request: SignedIn, pk: int) -> HttpResponse:
 @require_POST
 @needs(Right.WORK)
 def by_hand(request: SignedIn, pk: int) -> HttpResponse:
-    """Record which cylinders do not work by a hand test; a later entry supersedes it visibly."""
+    """Record which cylinders lack what by a hand test; a later entry of the same supersedes it visibly."""
     case, sent = find(pk), DeadForm.of(request)
     count = cases.powertrain_of(case).cylinders
     told = {number_in(text) for text in sent.several("dead")}
     chosen = sorted(number for number in told if number is not None and 1 <= number <= count)
-    how = sent.read("how") or "spark tester"
-    HandTest.objects.create(case=case, by=request.user, cylinders=chosen, how=how)
+    lacks = sent.read("lacks") or Lack.POWER
+    if lacks not in HandTest.Without.values:
+        raise BadInput(
+            f"A cylinder cannot lack “{lacks}”.", kept="Nothing was stored.", remedies=("choose what it lacks",)
+        )
+    how = sent.read("how")
+    HandTest.objects.create(case=case, by=request.user, cylinders=chosen, lacks=lacks, how=how)
     messages.success(request, "Hand test stored. It stays on the case's record.")
     return redirect("scans:misfire", case.pk)
+
+
+def _found(hand: HandTest, reading: MisfireReading | None, powertrain: Powertrain) -> HandFound:
+    """One hand test held against the counters."""
+    lacks = Lack(hand.lacks)
+    words = found_words(lacks, pattern_of(powertrain, hand.cylinders))
+    return HandFound(words, hand.how, disagreement(reading, hand.cylinders, lacks) if reading else "")
 
 
 def _number(text: str) -> float:

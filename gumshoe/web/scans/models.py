@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
+from gumshoe.core.powertrain.misfires import Lack
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.fields import Stored
 from gumshoe.web.cases.shapes import CYLINDERS, SNAPSHOT
@@ -43,7 +44,16 @@ class VinAnswer(Evidence):
 
 
 class HandTest(Evidence):
-    """Cylinders found dead by hand (spark tester, balance by unplugging); to be held against the counters."""
+    """Cylinders found by hand to be without something; to be held against the counters."""
+
+    class Without(models.TextChoices):
+        """What the cylinders lack, and how that is found."""
+
+        POWER = Lack.POWER.value, "power (unplugged one by one: nothing changes)"
+        SPARK = Lack.SPARK.value, "spark (tester)"
+        INJECTION = Lack.INJECTION.value, "injector pulse (current clamp)"
+        COMPRESSION = Lack.COMPRESSION.value, "compression (gauge, or cranking current)"
 
     cylinders = Stored(CYLINDERS, default=list)
+    lacks = models.CharField(max_length=12, choices=Without, default=Without.POWER)
     how = models.CharField(max_length=80)

@@ -16,8 +16,30 @@ from gumshoe.core.proof.provoked import Found
 from gumshoe.core.suspects.posterior import Assessment
 from gumshoe.web.kit.pages import Page
 from gumshoe.web.library.models import Note
-from gumshoe.web.scans.models import HandTest, Scan
+from gumshoe.web.scans.models import Scan
 from gumshoe.web.scans.services import AnotherCar, ReadinessTable, ReadPage
+
+
+@dataclass(frozen=True)
+class CylinderRow:
+    """One cylinder: its counts, their share of the highest, per cent of its firings, what it was found to lack."""
+
+    number: int
+    last: int | None
+    average: int | None
+    share: float
+    blamed: bool
+    lacks: list[str]
+    percent: float | None
+
+
+@dataclass(frozen=True)
+class HandFound:
+    """What one hand test found, and how it contradicts the counters; empty where it does not."""
+
+    words: str
+    how: str
+    disagreement: str
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -27,15 +49,15 @@ class MisfirePage(Page):
     TEMPLATE: ClassVar[str] = "scans/misfire.html"
     stored: Scan | None
     misfire: MisfireReading | None
-    rows: list[dict[str, float | None]]
+    rows: list[CylinderRow]
     percent: MisfireShare | None
     revolutions: int
     limits: dict[str, float]
     flashing: bool
     advice: str
     bank_warning: str
-    disagreement: str
-    hand: HandTest | None
+    hands: list[HandFound]
+    without: list[tuple[str, str]]
     cylinders: range
     firing: str
 
