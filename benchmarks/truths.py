@@ -93,7 +93,9 @@ _OF_A_CYLINDER = {
 def suspect_of(defect: str, model: CarModel) -> str:
     """The suspect that is the name of a defect. Raises KeyError for a defect that has none."""
     if defect == "fuel-filter-clogged" and model.direct_kpa:  # its filter is part of the low-pressure side
-        return "rail_pump_weak"
+        return "fuel_supply_weak"
+    if defect == "pump-weak" and model.diesel:
+        return "lift_pump_weak"
     if defect in _OF_THE_CAR:
         return _OF_THE_CAR[defect]
     if defect == "manifold-gasket":

@@ -119,6 +119,11 @@ def _of_every_car(model: CarModel) -> Iterator[Defect]:
         "coolant_sensor",
         _set("coolant_offset_c", -15.0),
     )
+    clogged = 30.0 if model.diesel else 7.5
+    yield Defect("pump-weak", "the fuel pump cannot hold pressure at flow", "fuel_pump", _set("pump_capacity", 0.16))
+    yield Defect(
+        "fuel-filter-clogged", "the fuel filter is clogged", "fuel_filter", _set("filter_restriction", clogged)
+    )
     yield Defect("air-filter-clogged", "the air filter is clogged", "air_filter", _set("air_filter_restriction", 9.0))
     yield Defect("battery-weak", "the battery has lost most of its strength", "battery", _set("battery_health", 0.15))
     if not model.hybrid:
@@ -155,8 +160,6 @@ def _of_petrol(model: CarModel) -> Iterator[Defect]:
         ("manifold-gasket", f"the intake manifold gasket leaks at cylinder {joint}", "intake_manifold_gasket", 2.3),
     ):  # fmt: skip
         yield Defect(key, words, component, _in("leaks_mm2", component, area * hole))
-    yield Defect("pump-weak", "the fuel pump cannot hold pressure at flow", "fuel_pump", _set("pump_capacity", 0.16))
-    yield Defect("fuel-filter-clogged", "the fuel filter is clogged", "fuel_filter", _set("filter_restriction", 7.5))
     yield Defect(
         "regulator-high",
         "the pressure regulator holds too much",

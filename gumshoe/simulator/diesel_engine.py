@@ -11,6 +11,7 @@ import math
 
 from gumshoe.simulator.engine import DT, LOWER_HEATING_VALUE, R_AIR, Actuation, Engine, volumetric_efficiency
 from gumshoe.simulator.models import CarModel
+from gumshoe.simulator.parts import Parts
 
 STOICH = 14.6
 SMOKE_LAMBDA = 1.12
@@ -36,6 +37,11 @@ def filter_flow_lps(model: CarModel, gps: float, celsius: float, pressure_pa: fl
     """Volume flow through the filter in L/s, of an engine of 2 litres: the gas law."""
     density = pressure_pa / (R_AIR * (celsius + 273.15))  # g/L is kg/m³
     return gps / density * 2.0 / model.displacement_l
+
+
+def feed_kpa(model: CarModel, parts: Parts) -> float:
+    """Pressure before the high-pressure pump: what the lift pump gives, less what the filter takes (invented curve)."""
+    return float(model.rail_kpa * parts.pump_capacity**0.5 / parts.filter_restriction**0.25)
 
 
 class DieselEngine(Engine):
@@ -75,7 +81,7 @@ class DieselEngine(Engine):
         assert diesel
         asked = sum(command.fuel_gps) + command.post_gps
         pumping = "fuel_pump" not in self.electrics.dead
-        feed = model.rail_kpa * self.parts.pump_capacity**0.5 / self.parts.filter_restriction**0.25
+        feed = feed_kpa(model, self.parts)
         if (asked > 0.0 or command.cranking) and pumping:
             state.rail_kpa += (feed - state.rail_kpa) * 0.05
         else:

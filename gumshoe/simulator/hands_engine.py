@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.simulator.car import Car
+from gumshoe.simulator.diesel_engine import feed_kpa
 from gumshoe.simulator.engine import orifice_gps, rail_pressure_kpa
 from gumshoe.simulator.finding import Finder, Finding, always, running
 from gumshoe.simulator.parts import SPOTS, Parts, healthy
@@ -64,26 +65,30 @@ LOW_SUPPLY = 0.8
 """Below this share of what the pump is built for a gauge before the high-pressure pump reads low (invented)."""
 
 
+def supply_kpa(vehicle: Car, parts: Parts | None = None) -> float:
+    """Pressure of the low side at the flow of full load, kPa."""
+    model, parts = vehicle.model, parts or vehicle.parts
+    return feed_kpa(model, parts) if model.diesel else rail_pressure_kpa(model, parts, 1.6 * model.size)
+
+
 def _fuel_load(vehicle: Car) -> Finding:
-    pressure = rail_pressure_kpa(vehicle.model, vehicle.parts, 1.6 * vehicle.model.size)
+    pressure = supply_kpa(vehicle)
     return Finding("Gauge on the rail, second person driving up the hill.", round(pressure), "kPa")
 
 
 def _rail_supply(vehicle: Car) -> Finding:
     """Before the high-pressure pump, at the flow of full load."""
-    low = (
-        rail_pressure_kpa(vehicle.model, vehicle.parts, 1.6 * vehicle.model.size) < LOW_SUPPLY * vehicle.model.rail_kpa
-    )
+    low = supply_kpa(vehicle) < LOW_SUPPLY * vehicle.model.rail_kpa
     return Finding(
-        "The pressure is low under load: low or air in it." if low else "The pressure is right, no air in it."
+        "The pressure is low under load, no air."
+        if low
+        else "The gauge stays where it belongs: pressure right, no air."
     )
 
 
 def _filter_drop(vehicle: Car) -> Finding:
     """What the filter takes away at flow: the rail with it against the rail without it."""
-    with_it, flow = vehicle.parts, 1.6 * vehicle.model.size
-    without = replace(with_it, filter_restriction=1.0)
-    drop = rail_pressure_kpa(vehicle.model, without, flow) - rail_pressure_kpa(vehicle.model, with_it, flow)
+    drop = supply_kpa(vehicle, replace(vehicle.parts, filter_restriction=1.0)) - supply_kpa(vehicle)
     return Finding("Two gauges, fuel flowing freely.", round(max(drop, 0.0)), "kPa")
 
 
@@ -285,6 +290,8 @@ def _marks(vehicle: Car) -> Finding:
 def _sample(vehicle: Car) -> Finding:
     if vehicle.parts.fuel_lean > 0.0:
         return Finding("A third of it is alcohol: water, dirt or the wrong fuel.")
+    if vehicle.parts.high_pump < 0.5:
+        return Finding("It settles with a glitter of metal at the bottom.")
     return Finding("The sample is clear.")
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from gumshoe.simulator.car import Car
 from gumshoe.simulator.finding import Finder, Finding, always
+from gumshoe.simulator.hands_engine import supply_kpa
 
 
 def _purge(vehicle: Car) -> Finding:
@@ -147,7 +148,7 @@ def _purge_opens(vehicle: Car) -> Finding:
 
 
 def _rail_hold(vehicle: Car) -> Finding:
-    if vehicle.parts.high_pump < 0.9:
+    if vehicle.parts.high_pump * min(supply_kpa(vehicle) / vehicle.model.rail_kpa, 1.0) < 0.8:
         return Finding("It stays below its target under load; switched off, it holds.")
     return Finding("The pressure follows its target and holds.")
 

@@ -300,9 +300,10 @@ def frame_region(frame: FreezeFrame) -> str:
 
 
 def _misfire(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
-    """What misfires: what the scan shows where it has codes or counts, else what the newest recording does; and what was
-    found by hand. Hands and counters look at the same cylinders, so what is found dead counts by how likely it is given
-    the counters; what a cylinder was found to lack is another matter than that it misfires, and counts by itself."""
+    """What misfires: what the scan shows where it has codes or counts, else what the newest recording does; and what
+    was found by hand. Hands and counters look at the same cylinders, so what is found dead counts by how likely it is
+    given the counters; what a cylinder was found to lack is another matter than that it misfires, and counts by itself.
+    """
     variable = knowledge.variables.get(MISFIRE)
     if variable is None:
         return

@@ -216,7 +216,8 @@ class ReadingRow(Row):
 class OutcomeRow(Row):
     """One possible verdict of a test; ``when`` is decided from the readings, ``proves`` names suspects it shows.
     ``each``: it is found at one ``cylinder``, ``cam`` or ``bank``: it is asked which, and there is one for each.
-    ``lacks``: what a cylinder is without where it comes out so; who makes it likely takes that away."""
+    ``lacks``: what a cylinder is without where it comes out so; who makes it likely takes that away; ``was``: ids it
+    had before, under which it may stand on record."""
 
     id: str
     words: Words
@@ -224,6 +225,7 @@ class OutcomeRow(Row):
     proves: tuple[ShownSuspect, ...] = ()
     each: Asked = ""
     lacks: Lack | None = None
+    was: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -272,8 +274,8 @@ class TestRow(Row):
     checks: str = ""
 
     def outcome(self, told: str) -> OutcomeRow | None:
-        """The outcome of that id, or said in these words; None where there is none."""
-        same = (item for item in self.outcomes if item.id == told)
+        """The outcome of that id, of today or before, or said in these words; None where there is none."""
+        same = (item for item in self.outcomes if told in (item.id, *item.was))
         said = (item for item in self.outcomes if item.words.casefold() == told.casefold())
         return next(same, None) or next(said, None)
 

@@ -30,7 +30,6 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.work.offers import Located, check_outcomes, located
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import CircuitConclusion, CircuitDoubt, CircuitReading, TestRecord
-from gumshoe.web.bench.services import outcome_of
 from gumshoe.web.bench.stand import Stand
 from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
@@ -179,7 +178,7 @@ def found_at(case: Case, suspect: str) -> str:
     knowledge = cases.knowledge_of(case)
     for row in reversed(_holding(case).values()):
         test = knowledge.tests.get(row.record.test) if row.record else None
-        outcome = outcome_of(test, row.record.outcome) if test and row.record else None
+        outcome = test.outcome(row.record.outcome) if test and row.record else None
         if outcome and suspect in knowledge.proven_by(outcome.proves):
             return row.words
     return ""

@@ -23,7 +23,6 @@ from gumshoe.core.obd.commands import Commander
 from gumshoe.core.obd.link import Link
 from gumshoe.core.signals.response import SAID, Follows, judge
 from gumshoe.web.accounts.models import User
-from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.models import CommandRun, TestRecord
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
@@ -223,7 +222,7 @@ def outcome_told(case: Case, row: ActuatorRow, verdict: str) -> OutcomeRow | Non
     test = cases.knowledge_of(case).tests.get(row.test)
     if test is None or verdict not in set(Follows):
         return None
-    return bench.outcome_of(test, guided(row, verdict == Follows.FOLLOWS, cases.powertrain_of(case)))
+    return test.outcome(guided(row, verdict == Follows.FOLLOWS, cases.powertrain_of(case)))
 
 
 def judged(run: CommandThread) -> tuple[str, str]:

@@ -44,7 +44,7 @@ def record(
             for row in test.readings
             if row.key not in ASKED or typed.get(row.key)
         }
-    outcome = outcome_of(test, worked_out)
+    outcome = test.outcome(worked_out)
     if outcome is None:
         readings, outcome = decided(test, readings, cases.specification_of(case))
     return TestRecord.objects.create(
@@ -83,11 +83,6 @@ def withdraw(case: Case, user: User, number: int, reason: str) -> TestWithdrawn:
 def circuit_of(case: Case, test: TestRow) -> str:
     """The circuit that a generated check is about, where one is known; empty otherwise."""
     return test.checks if test.checks in circuits_of(cases.knowledge_of(case)) else ""
-
-
-def outcome_of(test: TestRow, name: str) -> OutcomeRow | None:
-    """The outcome of that name."""
-    return next((item for item in test.outcomes if item.id == name), None)
 
 
 def findings(case: Case, test: TestRow) -> list[dict[str, str]]:
@@ -129,7 +124,7 @@ def performed(case: Case) -> list[Performed]:
     rows, newest = [], {row.test: row.pk for row in entries(case, "testrecords") if row.counts}
     for row in entries(case, "testrecords"):
         test = knowledge.tests.get(row.test)
-        outcome = outcome_of(test, row.outcome) if test else None
+        outcome = test.outcome(row.outcome) if test else None
         labels = {item.key: item for item in test.readings} if test else {}
         shown = [
             f"{labels[key].label}: {_shown(value, labels[key].unit)}"

@@ -67,7 +67,7 @@ def record(request: SignedIn, pk: int, name: str) -> HttpResponse:
         return _page(request, case, row, typed, error.what, status=400)
     if row.loose_end and sent.ticked("loose_end"):
         ends.open_end(case, request.user, row.loose_end, "")
-    outcome = services.outcome_of(row, stored.outcome)
+    outcome = row.outcome(stored.outcome)
     found = outcome.words if outcome else stored.outcome
     messages.success(request, f"{row.words}: {found}. The suspects were ranked anew.")
     return redirect("suspects:suspects", case.pk)
