@@ -159,11 +159,15 @@ class Library(OnPaper):
         missing = self.client.get(reverse("papers:system", args=(self.case.pk, "boost")))
         self.assertEqual(missing.status_code, 404)
 
+    def became(self, platform: str, stand_in: str) -> None:
+        self.case.vehicle.platform, self.case.vehicle.stand_in = platform, stand_in
+        self.case.vehicle.save()
+
     def test_papers_of_a_known_and_of_an_unknown_vehicle(self) -> None:
         page = self.page("papers:papers")
         known = bool(self.case.vehicle.platform)
         self.assertEqual("No platform file is known" in page, not known)
-        Vehicle.objects.filter(pk=self.case.vehicle.pk).update(platform="ostrel_fulmar_20", stand_in="fulmar-library")
+        self.became("ostrel_fulmar_20", "fulmar-library")
         page = self.page("papers:papers")
         for words in (
             "Fulmar 2.0 diesel",
@@ -177,7 +181,7 @@ class Library(OnPaper):
         ):
             self.assertIn(words, page)
         self.assertNotIn("Plug gap", page)  # a diesel has none
-        Vehicle.objects.filter(pk=self.case.vehicle.pk).update(platform="ostrel_tern_16", stand_in="tern-library")
+        self.became("ostrel_tern_16", "tern-library")
         page = self.page("papers:papers")
         for words in ("B31", "brown/green", "faults can be put into it", "Plug gap"):
             self.assertIn(words, page)

@@ -11,7 +11,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.stages import Standing
 from gumshoe.web.history import services as history
-from gumshoe.web.standing.services import standing, with_facts
+from gumshoe.web.standing.services import standing_with, with_facts
 from gumshoe.web.work.models import Work
 
 
@@ -49,7 +49,7 @@ def board() -> list[tuple[str, list[Card]]]:
         held = past.get(case.pk)
         comeback = held is not None and any(item.covered for item in history.comebacks_of(held[0], held[1]))
         cards.append(
-            Card(case, standing(case, wait=monotonic() < until), complaint.text if complaint else "", comeback)
+            Card(case, standing_with(case, wait=monotonic() < until), complaint.text if complaint else "", comeback)
         )
     return [(name, [card for card in cards if card.standing.stage in stages]) for name, stages in COLUMNS]
 

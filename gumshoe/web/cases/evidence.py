@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Any, NoReturn
 
 from django.conf import settings
-from django.db import models
+from django.db import models, transaction
 from django.utils import timezone
 
 from gumshoe.core.errors import GumshoeError
+from gumshoe.web.settings.models import Settings
 
 
 class EvidenceIsKept(GumshoeError):
@@ -60,6 +61,8 @@ class Evidence(models.Model):
     objects = EvidenceQuerySet.as_manager()
     AFTER_CLOSING = False
     """Whether such an entry may be made in a closed case."""
+    TEACHES = False
+    """Whether the shop learns from it: it then bears on every case."""
 
     class Meta:
         abstract = True
@@ -69,11 +72,15 @@ class Evidence(models.Model):
         if self.pk is not None:
             raise EvidenceIsKept(f"{self._meta.verbose_name} of {self.at:%Y-%m-%d %H:%M} cannot be changed.")
         self._refuse_what_cannot_be_kept()
-        cases = type(self)._meta.get_field("case").related_model
+        cases: Any = type(self)._meta.get_field("case").related_model
         if not self.AFTER_CLOSING and cases._default_manager.filter(pk=self.case_id, closed_at__isnull=False).exists():
             raise CaseIsClosed(f"Case {self.case.number} is closed: nothing more is entered in it.")
         kwargs["force_insert"] = True
-        super().save(*args, **kwargs)
+        with transaction.atomic():
+            super().save(*args, **kwargs)
+            cases.entered(self.case_id)
+            if self.TEACHES:
+                Settings.learnt()
 
     def _refuse_what_cannot_be_kept(self) -> None:
         """Texts longer than their field, which SQLite would take, and signs that are none."""

@@ -14,13 +14,17 @@ from gumshoe.core.planning import Costs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.registry import kinds
+from gumshoe.web.cases.unchanged import while_unchanged
 from gumshoe.web.kit.memo import once
 from gumshoe.web.settings.models import Settings
 
-_kept = Kept()
+KEPT = 24
+"""So many judgements are kept at a time, some megabytes each."""
+_kept = Kept(KEPT)
 
 
 @once
+@while_unchanged(KEPT)
 def judged(case: Case) -> Judged:
     """What follows from everything on record; kept until something on record, in the shop or in the tables changes."""
     return _kept.of(grounds_of(case))

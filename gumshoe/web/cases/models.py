@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.conf import settings
 from django.db import models
 from django.utils import timezone
@@ -9,6 +11,7 @@ from django.utils import timezone
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.fields import Stored
 from gumshoe.web.cases.shapes import DOCUMENT, ENTRIES, SYMPTOMS
+from gumshoe.web.kit.memo import forget, fresh
 from gumshoe.web.vehicles.models import Vehicle
 
 
@@ -27,6 +30,25 @@ class Case(models.Model):
 
     def __str__(self) -> str:
         return f"Case {self.number}"
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        new = self._state.adding
+        super().save(*args, **kwargs)
+        if new:
+            State.objects.create(case=self)
+
+    @staticmethod
+    def entered(pk: int) -> None:
+        """Something was entered in that case: what was worked out of it before holds no longer."""
+        State.objects.filter(case_id=pk).update(number=fresh())
+        forget()
+
+
+class State(models.Model):
+    """What a case is at the moment, as a number: another one after every entry, and never one of before."""
+
+    case = models.OneToOneField(Case, on_delete=models.CASCADE, primary_key=True, related_name="state")
+    number = models.BigIntegerField(default=fresh)
 
 
 class Lamp(models.TextChoices):
@@ -56,6 +78,7 @@ class Imported(Evidence):
     Names and times of the file's own people are kept here; an export gives them back unchanged.
     """
 
+    TEACHES = True  # what was proven elsewhere is not the shop's
     document = Stored(DOCUMENT)
     name = models.CharField(max_length=120, blank=True)
     entries = Stored(ENTRIES, default=dict)

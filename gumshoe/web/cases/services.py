@@ -22,6 +22,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.models import Case, Complaint, Reopened
 from gumshoe.web.cases.registry import kinds
+from gumshoe.web.cases.unchanged import while_unchanged
 from gumshoe.web.kit.memo import once
 from gumshoe.web.library import services as library
 from gumshoe.web.vehicles import description as vehicles
@@ -84,6 +85,7 @@ def complaint_of(case: Case) -> Complaint | None:
 
 
 @once
+@while_unchanged(256)
 def knowledge_of(case: Case) -> Knowledge:
     """The tables expanded for the case's powertrain, with what platform and shop know beyond them."""
     return expand(powertrain_of(case), local_of(case))

@@ -3,6 +3,7 @@ that is stored makes everything be found anew."""
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Callable, Hashable
 from contextvars import ContextVar
 from functools import wraps
@@ -68,6 +69,11 @@ def until_new(*models: type[Model]) -> Callable[[Callable[[], R]], Callable[[], 
         return found
 
     return keep
+
+
+def fresh() -> int:
+    """A number for the state of something; none had it before, so what was kept for another state is never found."""
+    return secrets.randbits(62)
 
 
 def forget(**_: Any) -> None:

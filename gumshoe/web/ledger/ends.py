@@ -16,6 +16,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.unchanged import while_unchanged
 from gumshoe.web.kit.memo import once
 from gumshoe.web.ledger.models import LooseEnd, LooseEndClosed
 from gumshoe.web.vehicles.cars import car_of
@@ -118,6 +119,7 @@ def happenings(case: Case, until: datetime | None = None) -> tuple[Happening, ..
 
 
 @once
+@while_unchanged(256)
 def provoked_codes(case: Case) -> tuple[Provoked, ...]:
     """The codes that the work will have set."""
     return provoked(cases.knowledge_of(case), happenings(case))

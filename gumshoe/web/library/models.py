@@ -1,7 +1,11 @@
 """Notes and makers' codes of the shop. Both are kept for ever; withdrawing one marks it."""
 
+from typing import Any
+
 from django.conf import settings
 from django.db import models
+
+from gumshoe.web.settings.models import Settings
 
 
 class Entry(models.Model):
@@ -15,6 +19,10 @@ class Entry(models.Model):
     class Meta:
         abstract = True
         ordering = ("-at", "-pk")
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        super().save(*args, **kwargs)
+        Settings.learnt()
 
 
 class ShopCode(Entry):

@@ -24,6 +24,7 @@ def append(recording: Recording, number: int, samples: list[Sample], *, last: bo
     """Store one block."""
     data = packing.pack(samples, recording.keys, recording.channels)
     Chunk.objects.create(recording=recording, number=number, data=data, last=last)
+    Case.entered(recording.case_id)
 
 
 def load(recording: Recording) -> Samples:
@@ -60,6 +61,7 @@ def fill(recording: Recording, samples: Samples) -> None:
         )
         for number, block in enumerate(blocks)
     )
+    Case.entered(recording.case_id)
 
 
 def _cut(samples: Samples) -> Iterable[dict[str, Channel]]:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from decimal import Decimal
+from typing import Any
 
 from django.db import models
 
-from gumshoe.web.kit.memo import once
+from gumshoe.web.kit.memo import forget, fresh, once
 
 
 class Settings(models.Model):
@@ -20,8 +21,20 @@ class Settings(models.Model):
     channel = models.CharField(max_length=60, default="can0", help_text="can0, a serial port, …")
     bitrate = models.PositiveIntegerField(default=500_000)
 
+    state = models.BigIntegerField(default=fresh, editable=False)
+    """Another number after everything in the shop that bears on every case: settings, what is learnt, makers' codes."""
     lacks = models.JSONField(default=list, blank=True)
     learns = models.BooleanField(default=True)
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        self.state = fresh()
+        super().save(*args, **kwargs)
+
+    @staticmethod
+    def learnt() -> None:
+        """Something was entered that bears on every case of the shop."""
+        Settings.objects.update(state=fresh())
+        forget()
 
     @classmethod
     def load(cls) -> Settings:

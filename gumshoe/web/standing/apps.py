@@ -9,7 +9,8 @@ class StandingConfig(AppConfig):
     name = "gumshoe.web.standing"
 
     def ready(self) -> None:
-        from gumshoe.web.cases import context
-        from gumshoe.web.standing import services
+        from gumshoe.web.cases import context, unchanged
+        from gumshoe.web.standing import planned, services
 
+        unchanged.shop_is.answered_by(planned.stamp)
         context.standing_of.answered_by(services.standing)

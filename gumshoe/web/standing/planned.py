@@ -1,31 +1,28 @@
 """The next action while a fault is looked for, kept with the case so that a board of many cases judges none anew.
 
-It holds for one state of the case's evidence (``version``, raised by every entry) and of the shop (``stamp``).
+It holds for one state of the case (``cases/unchanged.py``) and of the shop (``stamp``).
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
-from functools import cache
+from dataclasses import asdict, dataclass
+from functools import cache, lru_cache
 from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
 from django.db.models import Count, F, Max, Q
-from django.db.models.signals import post_save
 
 import gumshoe.core
 from gumshoe.core.planning import Act, NextAction
-from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.judging import judged
 from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.unchanged import state_of
 from gumshoe.web.history.learned import outcomes_of_the_shop
-from gumshoe.web.kit.memo import once
 from gumshoe.web.library.models import HeardRate, ShopCode
 from gumshoe.web.settings.models import Settings
 from gumshoe.web.suspects.models import Planned
-from gumshoe.web.vehicles.models import Vehicle
 
 STAGES = {Act.TEST: "bench", Act.SHOW: "bench", Act.NAME: "repair", Act.GUESS: "repair", Act.WATCH: "live"}
 
@@ -44,14 +41,15 @@ NOT_YET = KeptAction("suspects", "Working out the next step")
 
 
 def kept_rows(cases: Iterable[Case]) -> dict[int, Planned]:
-    """What is kept of each of the cases, by its number."""
-    return {row.case_id: row for row in Planned.objects.filter(case__in=[case.pk for case in cases])}
+    """What is kept of each of the cases, by its number, with the state each is in now."""
+    rows = Planned.objects.filter(case__in=[case.pk for case in cases]).annotate(state=F("case__state__number"))
+    return {row.case_id: row for row in rows}
 
 
-def kept_action(case: Case, row: Planned | None, *, wait: bool = True) -> KeptAction:
+def kept_action(case: Case, row: Any, *, wait: bool = True) -> KeptAction:
     """The next action of a case; ``row``: what is kept of it; ``wait``: whether to judge it now where that no longer
     holds."""
-    if row is not None and row.made_for == row.version and row.stamp == stamp():
+    if row is not None and row.made_for == row.state and row.stamp == stamp():
         return KeptAction(row.stage, row.words, row.test, row.suspect)
     return _worked_out(case) if wait else NOT_YET
 
@@ -64,31 +62,30 @@ def as_kept(found: NextAction) -> KeptAction:
 
 
 def _worked_out(case: Case) -> KeptAction:
-    row, _ = Planned.objects.get_or_create(case=case)
-    now = stamp()
+    # The state it was in before: where something is entered meanwhile, the next who asks judges anew.
+    state, now = state_of(case), stamp()
     found = as_kept(judged(case).next)
-    # Only if nothing was entered meanwhile: else it stays open, and the next who asks judges anew.
-    Planned.objects.filter(pk=row.pk, version=row.version).update(
-        made_for=row.version,
-        stamp=now,
-        stage=found.stage,
-        words=found.words,
-        test=found.test,
-        suspect=found.suspect,
-    )
+    kept = {**asdict(found), "made_for": state, "stamp": now}
+    if not Planned.objects.filter(case=case).update(**kept):
+        Planned.objects.get_or_create(case=case, defaults=kept)
     return found
 
 
-@once
 def stamp() -> str:
     """The state of everything beyond a case that its judgement rests on: settings, what the shop has learnt, tables."""
+    return _stamp_in(Settings.load().state)
+
+
+@lru_cache(maxsize=4)
+def _stamp_in(_state: int) -> str:
+    """Told by what it holds: most of what the shop learns changes nothing for most cases."""
     settings = Settings.load()
     learnt = sorted(outcomes_of_the_shop().items()) if settings.learns else ()
     newest = Max("pk")
     heard = HeardRate.objects.aggregate(newest, gone=Count("pk", filter=Q(withdrawn=True))) if settings.learns else {}
     codes = ShopCode.objects.aggregate(newest, gone=Count("pk", filter=Q(withdrawn=True)))
-    state = (codes, settings.labour_per_hour, settings.lacks, settings.learns, learnt, heard, _version())
-    return sha256(repr(state).encode()).hexdigest()
+    told = (codes, settings.labour_per_hour, settings.lacks, settings.learns, learnt, heard, _version())
+    return sha256(repr(told).encode()).hexdigest()
 
 
 @cache
@@ -99,14 +96,3 @@ def _version() -> str:
         if path.suffix in (".py", ".toml"):
             found.update(path.read_bytes())
     return found.hexdigest()
-
-
-def entered(instance: Any, **_: Any) -> None:
-    """Something was entered: what was kept of its case, or of the vehicle's cases, holds no longer."""
-    if isinstance(instance, Evidence):
-        Planned.objects.filter(case_id=instance.case_id).update(version=F("version") + 1)
-    elif isinstance(instance, Vehicle):
-        Planned.objects.filter(case__vehicle_id=instance.pk).update(version=F("version") + 1)
-
-
-post_save.connect(entered, dispatch_uid="planned action, entered")

@@ -18,6 +18,7 @@ from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.cases.stages import APPS, Standing
+from gumshoe.web.cases.unchanged import while_unchanged
 from gumshoe.web.clearing.models import ClearingBegun
 from gumshoe.web.kit.memo import once
 from gumshoe.web.ledger.models import LooseEnd
@@ -170,9 +171,16 @@ def _bare(case: Case) -> Case:
 
 
 @once
-def standing(case: Case, wait: bool = True) -> Standing:
-    """The next action of a case. ``wait``: whether to judge the case now where nothing that holds is kept of it."""
-    facts = _Facts(case if hasattr(case, "bare_clearings") else with_facts([_bare(case)])[0])
+@while_unchanged(256)
+def standing(case: Case) -> Standing:
+    """The next action of a case, judged now where nothing that holds is kept of it."""
+    return standing_with(with_facts([_bare(case)])[0])
+
+
+def standing_with(case: Case, wait: bool = True) -> Standing:
+    """The next action of a case that has its facts. ``wait``: whether to judge it now where nothing that holds is kept
+    of it."""
+    facts = _Facts(case)
     stage, action, tone, *address = _next(facts, wait)
     url = address[0] if address else reverse(f"{APPS[stage]}:{stage}", args=[case.pk])
     return Standing(stage, action, url, tone, facts.done(), bool(address), action != NOT_YET.words)

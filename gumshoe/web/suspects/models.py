@@ -30,13 +30,11 @@ class Ruling(Evidence):
 class Planned(models.Model):
     """The next action of a case as it was last worked out. Nothing is lost with it: it can be worked out again.
 
-    ``version`` is raised by every entry of the case; ``made_for``: the version it was worked out for; ``stamp``: the
-    state of the shop and of the tables then.
+    ``made_for``: the state of the case it was worked out for; ``stamp``: that of the shop and of the tables then.
     """
 
     case = models.OneToOneField(Case, on_delete=models.CASCADE, related_name="planned")
-    version = models.PositiveIntegerField(default=0)
-    made_for = models.IntegerField(default=-1)
+    made_for = models.BigIntegerField(default=-1)
     stamp = models.CharField(max_length=64, blank=True)
     stage = models.CharField(max_length=12, blank=True)
     words = models.CharField(max_length=200, blank=True)

@@ -16,6 +16,7 @@ class Verdict(Evidence):
     considered.
     """
 
+    TEACHES = True
     suspect = Named(max_length=80)
     words = models.CharField(max_length=200)
     probability = models.FloatField()
