@@ -27,7 +27,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge, expand  # noqa: E402
 from gumshoe.core.knowledge.presets import describe  # noqa: E402
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
-from gumshoe.core.suspects.posterior import priors  # noqa: E402
+from gumshoe.core.suspects.rates import priors  # noqa: E402
 from gumshoe.core.suspects.relations import read_codes  # noqa: E402
 
 CODES = [

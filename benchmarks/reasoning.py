@@ -35,7 +35,7 @@ from gumshoe.core.signals.regions import Region  # noqa: E402
 from gumshoe.core.signals.trims import RegionTrim  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
 from gumshoe.core.suspects.likelihood import LEAST_SAY, P_OTHER_STAYS, P_REPAIR_BAD  # noqa: E402
-from gumshoe.core.suspects.posterior import priors  # noqa: E402
+from gumshoe.core.suspects.rates import priors  # noqa: E402
 
 CODES = ("P0171", "P0174", "P0300", "P0302", "P0101", "P0507", "P0443", "P0030", "P0420", "P0128", "P0455")
 SYMPTOMS = ("rough_idle", "high_idle", "hesitation", "low_power", "hiss", "fuel_smell", "work_intake", "oil_overdue")

@@ -69,6 +69,7 @@ def shelf() -> dict[Path, type]:
         knowledge / "codes.toml": rows.CodesFile,
         knowledge / "clues.toml": rows.CluesFile,
         **dict.fromkeys(shipped.fault_files(), rows.FaultsFile),
+        knowledge / "climates.toml": rows.ClimatesFile,
         knowledge / "effects.toml": rows.EffectsFile,
         knowledge / "tests.toml": rows.TestsFile,
         knowledge / "repairs.toml": rows.RepairsFile,

@@ -19,7 +19,7 @@ from gumshoe.core.knowledge.places import floored
 from gumshoe.core.knowledge.rows import Distribution
 from gumshoe.core.suspects import assess
 from gumshoe.core.suspects.likelihood import LEAST_SAY
-from gumshoe.core.suspects.posterior import priors
+from gumshoe.core.suspects.rates import priors
 from tests.core import toy
 
 

@@ -14,7 +14,8 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.places import floored
 from gumshoe.core.suspects import assess
 from gumshoe.core.suspects.likelihood import LEAST_SAY
-from gumshoe.core.suspects.posterior import Stance, priors
+from gumshoe.core.suspects.posterior import Stance
+from gumshoe.core.suspects.rates import priors
 from tests.core import toy
 
 

@@ -8,6 +8,7 @@ from django.urls import reverse
 from gumshoe.core.errors import BadInput
 from gumshoe.core.judgement import grouped
 from gumshoe.core.planning import Act
+from gumshoe.web.accounts.models import Role
 from gumshoe.web.bench import services as bench
 from gumshoe.web.cases.judging import judged
 from gumshoe.web.cases.models import State
@@ -83,6 +84,20 @@ class OneCase(TestCase):
         self.assertNotEqual(row.made_for, State.objects.get(case=self.case).number)
         self.assertIn("Name the fault: crankcase ventilation hose split", standing(self.case).action)
         self.assertIs(judged(self.case).next.act, Act.NAME)
+
+    def test_where_the_cars_live_is_asked_once_and_told_at_the_suspect(self) -> None:
+        scans.type_in(self.case, self.tess, "P0562")
+        before = self.share("main_ground_bad")
+        lead = support.person("lea", Role.LEAD)
+        self.client.force_login(lead)
+        form = {"shop_name": "Quay", "currency": "€", "labour_per_hour": "84", "interface": "virtual", "channel": "0"}
+        address = reverse("settings:settings")
+        self.assertContains(self.client.get(address), "cold winters, salted roads")
+        self.assertEqual(self.client.post(address, form | {"bitrate": "500000", "climate": "salted"}).status_code, 302)
+        self.assertGreater(self.share("main_ground_bad"), 1.3 * before)
+        page = self.client.get(reverse("suspects:suspects", args=(self.case.pk,)), {"suspect": "main_ground_bad"})
+        self.assertContains(page, "salt eats lugs, bolts and the paint around them × 2.00")
+        self.assertEqual(export(self.case).vehicle.climate, "salted")
 
     def test_what_the_shop_says_of_a_code_lets_no_kept_action_stand(self) -> None:
         scans.type_in(self.case, self.tess, "P1999")

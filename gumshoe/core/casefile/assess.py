@@ -234,6 +234,7 @@ def grounds_of(case: CaseFile, costs: Costs | None = None) -> Grounds:
         case.complaint.lamp if case.complaint else "",
         case.vehicle.odometer_km,
         _age(case),
+        case.vehicle.climate,
         costs=costs or Costs(),
         mended=mended_by(case.proof.verdict) if case.proof and case.work else Mended.NO,
     )

@@ -10,6 +10,7 @@ from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.knowledge.code_index import OwnCode
 from gumshoe.core.knowledge.parts import WiringRow
+from gumshoe.core.knowledge.values import Climate
 from gumshoe.core.obd.snapshot import FIRST_RESPONDER, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.misfires import Lack
@@ -27,7 +28,8 @@ class CaseFileError(GumshoeError):
 
 @dataclass(frozen=True)
 class VehicleFacts:
-    """Which vehicle. ``platform`` names a platform file; else it is found by the VIN, else the engine is generic."""
+    """Which vehicle. ``platform`` names a platform file; else it is found by the VIN, else the engine is generic;
+    ``climate``: where it lives."""
 
     __pydantic_config__: ClassVar[dict[str, Any]] = STRICT
 
@@ -38,6 +40,7 @@ class VehicleFacts:
     year: int | None = None
     odometer_km: int | None = None
     platform: str = ""
+    climate: Climate = Climate.TEMPERATE
 
 
 @dataclass(frozen=True)

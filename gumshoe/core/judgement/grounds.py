@@ -9,6 +9,7 @@ from hashlib import sha256
 from gumshoe.core.clues import OnRecord
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.values import Climate
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.planning import Costs, Strategy
 from gumshoe.core.proof.tracker import ProofVerdict
@@ -30,6 +31,7 @@ class Grounds:
     asked_lamp: str = ""
     odometer_km: float | None = None
     age_years: float | None = None
+    climate: Climate = Climate.TEMPERATE
     ruled_out: tuple[str, ...] = ()
     own: tuple[str, ...] = ()
     learned: tuple[tuple[str, float], ...] = ()

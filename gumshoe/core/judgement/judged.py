@@ -43,6 +43,7 @@ from gumshoe.core.planning.stop import LEADS, likely_enough
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.suspects.conflict import Conflict, conflict_in
 from gumshoe.core.suspects.driving import DriveAdvice, after_work, drive_advice, situation_of
+from gumshoe.core.suspects.rates import BaseRate, base_rate
 from gumshoe.core.suspects.relations import CodesRead, read_codes
 
 FEW = 3
@@ -76,9 +77,22 @@ class Judged:
             clues,
             odometer_km=grounds.odometer_km,
             age_years=grounds.age_years,
+            climate=grounds.climate,
             ruled_out=grounds.ruled_out,
             own=grounds.own,
             learned=dict(grounds.learned) if learned else None,
+        )
+
+    def base_rate(self, suspect: str) -> BaseRate:
+        """How often that suspect is behind a lamp, before any clue."""
+        grounds = self.grounds
+        return base_rate(
+            grounds.knowledge,
+            suspect,
+            grounds.odometer_km,
+            grounds.age_years,
+            grounds.climate,
+            dict(grounds.learned),
         )
 
     @cached_property

@@ -59,6 +59,7 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
         effects=shipped.effects,
         pins=local.pins,
         index=local.index,
+        climates=shipped.climates,
     )
 
 

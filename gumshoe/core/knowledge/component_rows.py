@@ -30,6 +30,7 @@ from gumshoe.core.knowledge.values import (
     Rate,
     ReferencePoint,
     Row,
+    Standing,
     Suspect,
     SymptomChances,
     WholeMinutes,
@@ -149,8 +150,10 @@ class CheckRow(Row):
 
 @dataclass(frozen=True)
 class ComponentsFile(Row):
-    """``components.toml`` as a whole. ``without_circuit``: parts that are drawn and wired nowhere."""
+    """``components.toml`` as a whole. ``without_circuit``: parts that are drawn and wired nowhere; ``standing``: of its
+    rates."""
 
+    standing: Standing
     without_circuit: tuple[str, ...]
     part: tuple[ClassRow, ...]
     circuit: dict[str, CircuitRow]

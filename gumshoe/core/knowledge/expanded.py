@@ -10,6 +10,7 @@ from gumshoe.core.knowledge.code_index import CodeIndex, standard_index
 from gumshoe.core.knowledge.parts import Component, PinRow, SharedPoint
 from gumshoe.core.knowledge.rows import (
     BandRow,
+    ClimateRow,
     CodeRow,
     EffectRow,
     FaultRow,
@@ -18,7 +19,7 @@ from gumshoe.core.knowledge.rows import (
     TestRow,
     VariableRow,
 )
-from gumshoe.core.knowledge.values import MISFIRE
+from gumshoe.core.knowledge.values import MISFIRE, Climate
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.misfires import Lack, Law, law_of
 
@@ -43,6 +44,7 @@ class Knowledge:
     effects: tuple[EffectRow, ...] = ()
     pins: tuple[PinRow, ...] = ()
     index: CodeIndex = field(default_factory=standard_index, repr=False)
+    climates: tuple[ClimateRow, ...] = ()
 
     @cached_property
     def templates(self) -> dict[str, str]:
@@ -74,6 +76,19 @@ class Knowledge:
     def misfires_unclaimed(self) -> Law:
         """How often which cylinders misfire for a reason that no suspect stands for."""
         return law_of(self.variables[MISFIRE].normal, self.powertrain)
+
+    @cached_property
+    def oftener(self) -> dict[Climate, dict[str, tuple[float, str]]]:
+        """For each climate, how many times as often a suspect is behind it there, and why; those that it leaves as they
+        are have no entry."""
+        found: dict[Climate, dict[str, tuple[float, str]]] = {}
+        for climate in self.climates:
+            own = found.setdefault(climate.id, {})
+            for row in climate.oftener:  # the rows by name are more particular, and come first
+                for name, fault in self.faults.items():
+                    if name not in own and (fault.template in row.suspects or (fault.mode and fault.mode in row.modes)):
+                        own[name] = row.factor, row.why
+        return found
 
     @cached_property
     def takers(self) -> dict[Lack, frozenset[str]]:

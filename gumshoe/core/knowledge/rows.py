@@ -15,6 +15,7 @@ from gumshoe.core.knowledge.values import (
     Caution,
     Chance,
     Channel,
+    Climate,
     Code,
     CodeChances,
     CodeComponent,
@@ -28,6 +29,7 @@ from gumshoe.core.knowledge.values import (
     Echo,
     EffectSource,
     Equipment,
+    Factor,
     FailureMode,
     Feature,
     LampTold,
@@ -48,6 +50,7 @@ from gumshoe.core.knowledge.values import (
     Severity,
     ShownSuspect,
     Specified,
+    Standing,
     State,
     Suspect,
     SuspectOrKind,
@@ -138,7 +141,7 @@ class FaultRow(Row):
     the row came about. ``mode``: how the circuit fails
     (``open``, ``short`` …), where the row is about one. Once placed: the ``template`` it came from, its bank and its
     cylinders, where it has them, and ``misfire``: how often it makes which set of cylinders misfire
-    (``powertrain/misfires.py``).
+    (``powertrain/misfires.py``). ``standing``: what its rate rests on, by the file it stands in.
     """
 
     id: str
@@ -164,6 +167,7 @@ class FaultRow(Row):
     bank: int = 0
     cylinders: tuple[int, ...] = ()
     misfire: dict[int, float] = field(default_factory=dict)
+    standing: Standing = "common practice"
 
     @property
     def misfires(self) -> float:
@@ -353,7 +357,33 @@ class CluesFile(Row):
 
 @dataclass(frozen=True)
 class FaultsFile(Row):
+    standing: Standing
     fault: tuple[FaultRow, ...]
+
+
+@dataclass(frozen=True)
+class OftenerRow(Row):
+    """What fails so many times as often in a climate, and why: suspects, or every part whose circuit fails in a way."""
+
+    factor: Factor
+    why: Words
+    suspects: tuple[Suspect, ...] = ()
+    modes: tuple[FailureMode, ...] = ()
+
+
+@dataclass(frozen=True)
+class ClimateRow(Row):
+    """Where cars live, and what that does to the base rates."""
+
+    id: Climate
+    words: Words
+    oftener: tuple[OftenerRow, ...] = ()
+
+
+@dataclass(frozen=True)
+class ClimatesFile(Row):
+    standing: Standing
+    climate: tuple[ClimateRow, ...]
 
 
 @dataclass(frozen=True)

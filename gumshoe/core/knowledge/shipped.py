@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 
 from gumshoe.core.knowledge.rows import (
     BandRow,
     CautionsFile,
+    ClimateRow,
+    ClimatesFile,
     CluesFile,
     CodeRow,
     CodesFile,
@@ -43,11 +46,17 @@ class Tables:
     cautions: dict[str, str]
     bands: tuple[BandRow, ...]
     effects: tuple[EffectRow, ...] = ()
+    climates: tuple[ClimateRow, ...] = ()
 
 
 def fault_files() -> list[Path]:
     """The files of suspects, in order."""
     return sorted((FOLDER / "faults").glob("*.toml"))
+
+
+def _faults(path: Path) -> Iterator[FaultRow]:
+    file = load_table(path, FaultsFile)
+    yield from (replace(row, standing=file.standing) for row in file.fault)
 
 
 @cache
@@ -58,7 +67,8 @@ def tables() -> Tables:
         codes=load_table(FOLDER / "codes.toml", CodesFile).code,
         variables=clues.variable,
         symptoms=clues.symptom,
-        faults=tuple(row for path in fault_files() for row in load_table(path, FaultsFile).fault),
+        faults=tuple(row for path in fault_files() for row in _faults(path)),
+        climates=load_table(FOLDER / "climates.toml", ClimatesFile).climate,
         effects=load_table(FOLDER / "effects.toml", EffectsFile).effect,
         tests=load_table(FOLDER / "tests.toml", TestsFile).test,
         repairs=load_table(FOLDER / "repairs.toml", RepairsFile).repair,

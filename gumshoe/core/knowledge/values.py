@@ -49,6 +49,8 @@ Number = Annotated[float, Field(strict=True)]
 Count = Annotated[int, Field(strict=True, ge=0)]
 Chance = Annotated[float, Field(strict=True, ge=0.0, le=1.0)]
 Rate = Annotated[float, Field(strict=True, ge=0.0, le=HIGHEST_RATE)]
+Factor = Annotated[float, Field(strict=True, ge=0.2, le=5.0)]
+"""How many times as often."""
 Power = Annotated[float, Field(strict=True, ge=0.0, le=STEEPEST)]
 Minutes = Annotated[float, Field(strict=True, ge=0.0, le=LONGEST_MINUTES)]
 WholeMinutes = Annotated[int, Field(strict=True, ge=0, le=LONGEST_MINUTES)]
@@ -99,6 +101,19 @@ class Origin(StrEnum):
     POINT = "point"
     GENERATED = "generated"
     """A test, from a part or a shared point."""
+
+
+Standing = Literal["published", "common practice", "from memory"]
+"""What a figure of the tables rests on (``trade.md``: [S], [C], [M])."""
+
+
+class Climate(StrEnum):
+    """Where the cars of a shop live: what wears and fails there more often than elsewhere."""
+
+    TEMPERATE = "temperate"
+    SALTED = "salted"
+    HOT = "hot"
+    DAMP = "damp"
 
 
 Axis = Literal["", "cylinder", "bank", "companions", "neighbours", "beside"]

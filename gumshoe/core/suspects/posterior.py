@@ -18,16 +18,12 @@ import numpy as np
 from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import FaultRow
+from gumshoe.core.knowledge.values import Climate
 from gumshoe.core.suspects.left_out import LeftOut, left_out
 from gumshoe.core.suspects.likelihood import MAX_SIZE, Floats, Ints, LikelihoodModel, fault_sets, with_any_third
+from gumshoe.core.suspects.rates import priors
 from gumshoe.core.suspects.weighing import Entry, Shares, Stance, Weighing, softmax
 
-TYPICAL_KM = 80_000.0
-TYPICAL_YEARS = 8.0
-"""What the rates of the tables are written for."""
-EXPECTED_FAULTS = 0.5
-"""How many of the faults of the tables a car brought in has on average, before anything is known of it: a second,
-independent fault is rare, and some have a fault that no table knows (common practice)."""
 PAIRED = 110
 """Suspects over which sets of two are enumerated, the likeliest. What lies beyond is judged one by one."""
 FIRST = 20
@@ -135,39 +131,13 @@ def worth_enumerating(knowledge: Knowledge, faults: tuple[str, ...], clues: tupl
     return np.vstack([small, with_any_third(small[best, :2], count)])
 
 
-def priors(
-    knowledge: Knowledge,
-    faults: Iterable[str],
-    odometer_km: float | None,
-    own: Iterable[str] = (),
-    learned: Mapping[str, float] | None = None,
-    age_years: float | None = None,
-) -> Floats:
-    """π for each fault: its rate, grown with distance to its power of wear and with age to its power of ageing, scaled
-    to EXPECTED_FAULTS in all.
-
-    ``learned``: factors on the rates from the shop's own proven repairs.
-
-    A technician's own suspect is lifted to at least one in ten.
-    """
-    names = list(faults)
-    reach = min(max((odometer_km or TYPICAL_KM) / TYPICAL_KM, 0.2), 4.0)
-    years = min(max((TYPICAL_YEARS if age_years is None else age_years) / TYPICAL_YEARS, 0.1), 4.0)
-    rows = [knowledge.faults[name] for name in names]
-    rates = np.array([row.rate * reach**row.wear * years**row.ageing for row in rows])
-    if learned:
-        rates = rates * np.array([learned.get(name, 1.0) for name in names])
-    prior = np.minimum(rates / max(rates.sum(), 1e-12) * EXPECTED_FAULTS, 0.5)
-    lifted = set(own)
-    return np.array([max(p, 0.10) if name in lifted else p for name, p in zip(names, prior, strict=True)])
-
-
 def assess(
     knowledge: Knowledge,
     clues: Iterable[Clue],
     *,
     odometer_km: float | None = None,
     age_years: float | None = None,
+    climate: Climate = Climate.TEMPERATE,
     ruled_out: Iterable[str] = (),
     own: Iterable[str] = (),
     learned: Mapping[str, float] | None = None,
@@ -177,7 +147,7 @@ def assess(
     out, own = frozenset(ruled_out), tuple(own)
     everyone = tuple(name for name in knowledge.faults if name not in out)
     held = tuple(clues)
-    alone = Alone(knowledge, everyone, priors(knowledge, everyone, odometer_km, own, learned, age_years), held)
+    alone = Alone(knowledge, everyone, priors(knowledge, everyone, odometer_km, own, learned, age_years, climate), held)
     faults = alone.live(own)
     prior = np.array([alone.prior[name] for name in faults])
     sets = (

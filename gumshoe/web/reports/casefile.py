@@ -6,9 +6,11 @@ from dataclasses import replace
 
 from gumshoe.core.casefile import CaseFile
 from gumshoe.core.casefile.model import VehicleFacts
+from gumshoe.core.knowledge.values import Climate
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.registry import Export, kinds
+from gumshoe.web.settings.models import Settings
 
 
 def export(case: Case) -> CaseFile:
@@ -17,7 +19,9 @@ def export(case: Case) -> CaseFile:
     document = replace(
         came,
         number=case.number,
-        vehicle=VehicleFacts(car.vin, car.plate, car.make, car.model, car.year, None, car.platform),
+        vehicle=VehicleFacts(
+            car.vin, car.plate, car.make, car.model, car.year, None, car.platform, Climate(Settings.load().climate)
+        ),
         powertrain=cases.powertrain_of(case),
     )
     going = Export(case, came, row.entries if row else {})

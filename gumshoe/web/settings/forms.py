@@ -14,6 +14,7 @@ class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argume
 
     labour_per_hour = AmountField(max_value=100_000, label="Labour per hour")
     bitrate = WholeField(min_value=10_000, max_value=5_000_000)
+    climate = forms.ChoiceField()
     lacks = forms.MultipleChoiceField(required=False, widget=forms.CheckboxSelectMultiple)
 
     class Meta:
@@ -23,6 +24,7 @@ class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argume
             "currency",
             "labour_per_hour",
             "learns",
+            "climate",
             "lacks",
             "customary_units",
             "interface",
@@ -33,4 +35,5 @@ class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argume
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         known = sorted({test.equipment for test in tables().tests if test.equipment})
+        self.fields["climate"].choices = [(row.id.value, row.words) for row in tables().climates]  # type: ignore[attr-defined]
         self.fields["lacks"].choices = [(name, name) for name in known]  # type: ignore[attr-defined]

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.db import models
 
+from gumshoe.core.knowledge.values import Climate
 from gumshoe.web.kit.memo import forget, fresh, once
 
 
@@ -25,6 +26,7 @@ class Settings(models.Model):
     """Another number after everything in the shop that bears on every case: settings, what is learnt, makers' codes."""
     lacks = models.JSONField(default=list, blank=True)
     learns = models.BooleanField(default=True)
+    climate = models.CharField(max_length=12, default=Climate.TEMPERATE.value)
 
     def save(self, *args: Any, **kwargs: Any) -> None:
         self.state = fresh()

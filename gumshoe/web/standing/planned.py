@@ -84,7 +84,16 @@ def _stamp_in(_state: int) -> str:
     newest = Max("pk")
     heard = HeardRate.objects.aggregate(newest, gone=Count("pk", filter=Q(withdrawn=True))) if settings.learns else {}
     codes = ShopCode.objects.aggregate(newest, gone=Count("pk", filter=Q(withdrawn=True)))
-    told = (codes, settings.labour_per_hour, settings.lacks, settings.learns, learnt, heard, _version())
+    told = (
+        codes,
+        settings.labour_per_hour,
+        settings.climate,
+        settings.lacks,
+        settings.learns,
+        learnt,
+        heard,
+        _version(),
+    )
     return sha256(repr(told).encode()).hexdigest()
 
 

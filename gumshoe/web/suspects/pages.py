@@ -16,6 +16,7 @@ from gumshoe.core.planning.strategies import Strategy
 from gumshoe.core.suspects.conflict import Conflict
 from gumshoe.core.suspects.left_out import LeftOut
 from gumshoe.core.suspects.posterior import Assessment, Suspect
+from gumshoe.core.suspects.rates import BaseRate
 from gumshoe.core.suspects.weighing import Entry
 from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.pages import Page
@@ -36,6 +37,7 @@ class SuspectsPage(Page):
     next: NextAction
     proposals: tuple[Proposal, ...]
     standing_of: StandingOf
+    rate: BaseRate
     showing: set[str]
     names: dict[str, str]
     change_words: str

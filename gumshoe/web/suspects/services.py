@@ -25,10 +25,9 @@ def assess_case(case: Case) -> tuple[Assessment, tuple[Proposal, ...]]:
     return found.assessment, found.proposals
 
 
-def learning_of(case: Case, assessment: Assessment, chosen: str, shown: int) -> dict[str, object] | None:
-    """What the shop's own repairs changed: the factor on the chosen suspect, and the ranking without them."""
-    factors = dict(judged(case).grounds.learned)
-    if not factors:
+def learning_of(case: Case, assessment: Assessment, shown: int) -> dict[str, object] | None:
+    """What the shop's own repairs changed: the ranking without them."""
+    if not judged(case).grounds.learned:
         return None
     plain = judged(case).ranked_by(assessment.clues, learned=False)
     before, now = ([item.id for item in found.suspects[:shown]] for found in (plain, assessment))
@@ -37,7 +36,7 @@ def learning_of(case: Case, assessment: Assessment, chosen: str, shown: int) -> 
         for place, item in enumerate(assessment.suspects[:shown], 1)
         if item.probability >= WORTH_SAYING and item.id in before and before.index(item.id) + 1 != place
     ]
-    return {"factor": factors.get(chosen, 1.0), "moved": moved, "new": [n for n in now if n not in before]}
+    return {"moved": moved, "new": [n for n in now if n not in before]}
 
 
 @dataclass(frozen=True)
