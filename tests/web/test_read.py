@@ -287,7 +287,10 @@ class Misfire(OnPaper):
         self.assertIn("✕ no spark", page)
         self.assertIn("cylinder 3: has no spark", page)
         self.assertNotIn("disagree", page)
-        self.assertTrue(judging.judged(self.case).assessment.suspects[0].id.startswith("coil_"))
+        found = judging.judged(self.case)
+        self.assertEqual(found.assessment.suspects[0].id, "coil_breakdown_3")
+        self.assertTrue(found.assessment.suspects[0].proven_by)  # it is as good as the guided test,
+        self.assertNotIn("spark_tester", [item.test.id for item in found.every_test])  # which is not asked for again
         self.client.post(address, {"lacks": "compression"})
         self.assertIn("of every cylinder: its compression is there", self.page("scans:misfire"))
         self.assertEqual(self.client.post(address, {"dead": ["3"], "lacks": "manners"}).status_code, 400)

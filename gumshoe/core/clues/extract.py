@@ -332,7 +332,25 @@ def _misfire(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
             lacks=hand.lacks,
         )
         found = clue(pattern, words, seen, hand.source, hand.at)
-        yield replace(found, family=f"found by hand: {hand.lacks}", given=before)
+        same = _as_good_as(hand, knowledge)
+        yield replace(found, family=f"found by hand: {hand.lacks}", given=before, stands_for=same)
+
+
+def _as_good_as(hand: FoundDead, knowledge: Knowledge) -> tuple[str, str] | None:
+    """The guided test that looks for the same, and which of its outcomes this is; None where none does."""
+    for test in knowledge.tests.values():
+        without = [item for item in test.outcomes if item.lacks is hand.lacks]
+        if not without:
+            continue
+        if not hand.cylinders:
+            return test.id, next(item.id for item in test.outcomes if item.lacks is None)
+        own = next((item for item in without if item.place == str(hand.cylinders[0])), None)
+        if len(set(hand.cylinders)) == 1 and own is not None:
+            return test.id, own.id
+        of_more = [item for item in without if not item.each and not item.place] or without
+        every = len(set(hand.cylinders)) == knowledge.powertrain.cylinders
+        return test.id, of_more[-1 if every else 0].id
+    return None
 
 
 def _misfire_of_the_scan(evidence: OnRecord, knowledge: Knowledge, clue: Callable[..., Clue]) -> Iterator[Clue]:

@@ -30,7 +30,8 @@ class Clue:
     """``variable`` names a code, symptom, graded variable, test or repair; ``value`` its bin, outcome, ``present``,
     ``absent`` or ``failed``. ``weight`` tempers the log-likelihood (1 whole, 0 nothing). ``explained``: chance that a
     cause already known (work done, a flat battery) sets it by itself; ``explained_by`` says which. ``seen``: of a
-    misfire, all that was seen of it; ``given``: as much of it as another clue has told already."""
+    misfire, all that was seen of it; ``given``: as much of it as another clue has told already. ``stands_for``: the
+    test, and its outcome, that a finding by hand is as good as."""
 
     kind: ClueKind
     variable: str
@@ -45,6 +46,12 @@ class Clue:
     doubtful: bool = False
     seen: MisfireSeen | None = None
     given: MisfireSeen | None = None
+    stands_for: tuple[str, str] | None = None
+
+    @property
+    def result(self) -> tuple[str, str] | None:
+        """The test and its outcome, where it is one or as good as one."""
+        return (self.variable, self.value) if self.kind is ClueKind.TEST else self.stands_for
 
     @property
     def id(self) -> str:

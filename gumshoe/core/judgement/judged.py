@@ -140,9 +140,11 @@ class Judged:
 
     @property
     def done(self) -> frozenset[str]:
-        """The tests made already, but for those that a repair which did not help has overtaken."""
+        """The tests made already, also by hand, but for those that a repair which did not help has overtaken."""
         evidence = self.grounds.evidence
-        return frozenset(row.test for row in evidence.tests) - outdated_tests(evidence, self.grounds.knowledge)
+        by_hand = {clue.stands_for[0] for clue in self.clues if clue.stands_for}
+        guided = {row.test for row in evidence.tests} - outdated_tests(evidence, self.grounds.knowledge)
+        return frozenset(guided | by_hand)
 
     @property
     def measured(self) -> frozenset[str]:

@@ -105,6 +105,7 @@ def _told(
             f"{base.when}{AND}{base.each} is {spot.words}",
             tuple(f for f, row in faults.items() if row.template in base.proves and own[f] == {spot.id}),
             lacks=base.lacks,
+            place=spot.id,
         )
         for spot in found
     )

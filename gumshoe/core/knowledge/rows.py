@@ -221,7 +221,7 @@ class OutcomeRow(Row):
     """One possible verdict of a test; ``when`` is decided from the readings, ``proves`` names suspects it shows.
     ``each``: it is found at one ``cylinder``, ``cam`` or ``bank``: it is asked which, and there is one for each.
     ``lacks``: what a cylinder is without where it comes out so; who makes it likely takes that away; ``was``: ids it
-    had before, under which it may stand on record."""
+    had before, under which it may stand on record. Once placed, ``place``: the one it was found at."""
 
     id: str
     words: Words
@@ -230,6 +230,7 @@ class OutcomeRow(Row):
     each: Asked = ""
     lacks: Lack | None = None
     was: tuple[str, ...] = ()
+    place: str = ""
 
 
 @dataclass(frozen=True)

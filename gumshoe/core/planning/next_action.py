@@ -131,7 +131,8 @@ def confirmation(
     """The shortest test that can stand beside the one reading on which the case against the leader rests; None where
     more than that speaks for it, where the repair is as cheap as another look, or where no test would tell."""
     leader = assessment.suspects[0]
-    if len(leader.proven_by) != 1 or not can_deceive(knowledge.tests[leader.proven_by[0].variable]):
+    reading = leader.proven_by[0].result if len(leader.proven_by) == 1 else None
+    if reading is None or not can_deceive(knowledge.tests[reading[0]]):
         return None
     if without(assessment, leader.proven_by[0], leader.id) >= LEADS:
         return None

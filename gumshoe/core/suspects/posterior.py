@@ -15,7 +15,7 @@ from hashlib import sha256
 
 import numpy as np
 
-from gumshoe.core.clues.model import Clue, ClueKind
+from gumshoe.core.clues.model import Clue
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import FaultRow
 from gumshoe.core.knowledge.values import Climate
@@ -263,14 +263,15 @@ def _apart_from_rivals(suspects: list[Suspect], knowledge: Knowledge) -> list[Su
     another repair: no spark may be the coil, or the wire to it."""
 
     def shows(suspect: Suspect, clue: Clue) -> bool:
-        test = knowledge.tests[clue.variable]
-        own = test.given.get(suspect.id, test.otherwise)[clue.value]
-        outcome = next(item for item in test.outcomes if item.id == clue.value)
+        assert clue.result
+        test, value = knowledge.tests[clue.result[0]], clue.result[1]
+        own = test.given.get(suspect.id, test.otherwise)[value]
+        outcome = next(item for item in test.outcomes if item.id == value)
         named = knowledge.proven_by(outcome.proves)
         return all(
             item.id in named
             or item.row.repair == suspect.row.repair
-            or own >= APART * test.given.get(item.id, test.otherwise)[clue.value]
+            or own >= APART * test.given.get(item.id, test.otherwise)[value]
             for item in suspects
             if item.id != suspect.id and item.probability >= RIVAL * suspect.probability
         )
@@ -286,11 +287,14 @@ def _chance(log_odds: float) -> float:
 
 
 def _proofs(knowledge: Knowledge, clues: Iterable[Clue]) -> dict[str, tuple[Clue, ...]]:
-    """Test clues that show a suspect directly, by suspect."""
+    """Clues that show a suspect directly, by suspect: what a test or hands found, at cylinders only those of theirs."""
     found: dict[str, tuple[Clue, ...]] = {}
     for clue in clues:
-        if clue.kind is ClueKind.TEST and not clue.doubtful:
-            outcome = next(item for item in knowledge.tests[clue.variable].outcomes if item.id == clue.value)
+        if clue.result and not clue.doubtful:
+            test, value = knowledge.tests[clue.result[0]], clue.result[1]
+            outcome = next(item for item in test.outcomes if item.id == value)
             for fault in knowledge.proven_by(outcome.proves) if outcome.proves else ():
+                if clue.seen and not set(knowledge.faults[fault].cylinders) <= set(clue.seen.by_hand or ()):
+                    continue
                 found[fault] = (*found.get(fault, ()), clue)
     return found
