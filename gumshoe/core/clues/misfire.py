@@ -153,8 +153,8 @@ def misfire_share(reading: MisfireReading, revolutions: float, cylinders: int) -
 
 _ADVICE = {
     PatternKind.ONE: (
-        "Cheap and reversible first: a spark tester, or coil and then plug swapped with a good neighbour to see whether "
-        "the count follows; then injector and compression of that cylinder."
+        "Cheap and reversible first: a spark tester, or coil and then plug swapped with a good neighbour to see "
+        "whether the count follows; then injector and compression of that cylinder."
     ),
     PatternKind.COMPANIONS: "They share one coil, or half a cycle: that coil first, then what both have in common.",
     PatternKind.NEIGHBOURS: (
