@@ -12,10 +12,12 @@ from django.utils import timezone
 from gumshoe.core.casefile import CaseFile
 from gumshoe.core.casefile.model import HandTestFacts
 from gumshoe.core.clues import FoundDead, KnownCause, OnRecord
+from gumshoe.core.clues.misfire import found_words
 from gumshoe.core.judgement import Grounds
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.obd.stored import plain_snapshot
 from gumshoe.core.powertrain.misfires import Lack
+from gumshoe.core.powertrain.positions import pattern_of
 from gumshoe.core.proof.provoked import causes_on_record, said_by_customer
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries, stamp
@@ -142,4 +144,19 @@ def _hand_tells(case: Case, found: OnRecord, since: datetime | None) -> OnRecord
     return replace(found, by_hand=tuple(told))
 
 
-register(Kind(name="hand tests", models=(HandTest,), written=_hand_written, read=_hand_read, tells=_hand_tells))
+def _hand_filed(case: Case) -> Mapping[str, Any]:
+    engine = cases.powertrain_of(case)
+    rows = entries(case, "handtests")
+    return {"hands": [(found_words(Lack(row.lacks), pattern_of(engine, row.cylinders)), row) for row in rows]}
+
+
+register(
+    Kind(
+        name="hand tests",
+        models=(HandTest,),
+        written=_hand_written,
+        read=_hand_read,
+        tells=_hand_tells,
+        sections=(Section(25, "scans/filed_hands.html", _hand_filed),),
+    )
+)
