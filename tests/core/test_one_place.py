@@ -47,6 +47,15 @@ class Made(unittest.TestCase):
         self.assertNotIn(ONE_PLACE, knowledge_of(case(*codes)).points)
         self.assertEqual(assessed(*codes).assessment.suspects[0].id, "shared_feed_main")
 
+    def test_a_shared_point_is_looked_at_where_it_is_and_not_at_a_part_nobody_speaks_of(self) -> None:
+        """Two pulse sensors and their 5 V: the pedal hangs on the same wire and is not in question."""
+        found = assessed("P0335", "P0340", "P0641").judged
+        self.assertTrue(found.assessment.suspects[0].id.startswith("shared_reference"))
+        offered = [item.test.checks for item in found.every_test if item.test.checks]
+        self.assertEqual(offered[0], "reference_reference_a")
+        self.assertNotIn("pedal_sensor", offered)
+        self.assertEqual(assessed("P0122").judged.next.test.checks, "throttle_sensor")  # type: ignore[union-attr]
+
     def test_typed_wiring_takes_its_place(self) -> None:
         wiring = (
             '[{"id": "bulkhead", "field": "plug", "words": "bulkhead connector",'

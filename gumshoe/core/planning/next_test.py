@@ -208,11 +208,14 @@ def propose(
     acts_now = bool(usual.max(initial=0.0) >= ACT_ON)
     skip, have = set(done), set(known)
     shown = stands_out(assessment.clues)
+    strangers = _strangers(knowledge, likely, skip)
     proposals = []
     for test in knowledge.tests.values():
         if standing and RUNNING in test.needs and not test.cranks:
             continue
         if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, likely, shown):
+            continue
+        if test.checks in strangers:
             continue
         kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)
         claims = model.claims(kind, variable)
@@ -265,6 +268,17 @@ def propose(
 def stands_out(clues: Iterable[Clue]) -> frozenset[str]:
     """The graded variables that have shown something out of the ordinary."""
     return frozenset(clue.variable for clue in clues if clue.kind is ClueKind.GRADED and clue.value not in ORDINARY)
+
+
+def _strangers(knowledge: Knowledge, likely: frozenset[str], done: set[str]) -> frozenset[str]:
+    """Parts that are not in question themselves, only a point they share with those that are: the point is looked at
+    where it is, by a check of its own, and not at a part that nothing on record speaks of."""
+    own = {knowledge.faults[name].component for name in likely}
+    asked = [point for fault, point in knowledge.points_by_fault.items() if fault in likely]
+    checked = {test.checks for test in knowledge.tests.values() if test.checks and test.id not in done}
+    return frozenset(
+        member.id for point in asked if point.id in checked for member in point.members if member.id not in own
+    )
 
 
 def _concerns(test: TestRow, likely: frozenset[str], shown: frozenset[str]) -> bool:
