@@ -12,7 +12,7 @@ from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
-from django.db.models import Count, F, Max, Q
+from django.db.models import F
 
 import gumshoe.core
 from gumshoe.core.planning import Act, NextAction
@@ -81,9 +81,9 @@ def _stamp_in(_state: int) -> str:
     """Told by what it holds: most of what the shop learns changes nothing for most cases."""
     settings = Settings.load()
     learnt = sorted(outcomes_of_the_shop().items()) if settings.learns else ()
-    newest = Max("pk")
-    heard = HeardRate.objects.aggregate(newest, gone=Count("pk", filter=Q(withdrawn=True))) if settings.learns else {}
-    codes = ShopCode.objects.aggregate(newest, gone=Count("pk", filter=Q(withdrawn=True)))
+    in_force = HeardRate.objects.filter(withdrawn=False) if settings.learns else HeardRate.objects.none()
+    heard = list(in_force.order_by("pk").values_list("pk", flat=True))
+    codes = list(ShopCode.objects.filter(withdrawn=False).order_by("pk").values_list("pk", flat=True))
     told = (
         codes,
         settings.labour_per_hour,
