@@ -14,7 +14,7 @@ class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argume
 
     labour_per_hour = AmountField(max_value=100_000, label="Labour per hour")
     bitrate = WholeField(min_value=10_000, max_value=5_000_000)
-    climate = forms.ChoiceField()
+    climate = forms.ChoiceField(required=False)
     lacks = forms.MultipleChoiceField(required=False, widget=forms.CheckboxSelectMultiple)
 
     class Meta:
@@ -31,6 +31,10 @@ class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argume
             "channel",
             "bitrate",
         )
+
+    def clean_climate(self) -> str:
+        """Where nothing is said, as it was."""
+        return str(self.cleaned_data["climate"] or self.instance.climate)
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
