@@ -22,6 +22,7 @@ from gumshoe.core.errors import DataError
 from gumshoe.core.handtests import catalogue as hand_tests
 from gumshoe.core.handtests.rows import HandTestsFile
 from gumshoe.core.knowledge import (
+    climates,
     platform,
     presets,
     procedures,
@@ -69,7 +70,7 @@ def shelf() -> dict[Path, type]:
         knowledge / "codes.toml": rows.CodesFile,
         knowledge / "clues.toml": rows.CluesFile,
         **dict.fromkeys(shipped.fault_files(), rows.FaultsFile),
-        knowledge / "climates.toml": rows.ClimatesFile,
+        knowledge / "climates.toml": climates.ClimatesFile,
         knowledge / "effects.toml": rows.EffectsFile,
         knowledge / "tests.toml": rows.TestsFile,
         knowledge / "repairs.toml": rows.RepairsFile,

@@ -210,16 +210,20 @@ def _worst(values: list[float]) -> int:
     return min(range(len(values)), key=values.__getitem__)
 
 
-def _spark(vehicle: Car) -> Finding:
-    strengths = vehicle.parts.coil_strength
+def _gets_nothing(vehicle: Car, kind: str) -> list[int]:
+    """The cylinders whose part of that kind has no feed, ground or command, or a plug half home."""
     without = vehicle.electrics.dead | vehicle.parts.loose
-    weak = min(strengths) < 0.5 or any(f"ignition_coil_{n + 1}" in without for n in range(len(strengths)))
+    return [n for n in range(1, vehicle.model.cylinders + 1) if f"{kind}_{n}" in without]
+
+
+def _spark(vehicle: Car) -> Finding:
+    weak = min(vehicle.parts.coil_strength) < 0.5 or bool(_gets_nothing(vehicle, "ignition_coil"))
     return Finding("The spark is weak or none on one cylinder." if weak else "Every cylinder sparks: strong.")
 
 
 def _coil_trigger(vehicle: Car) -> Finding:
     """At the coil's own plug: what does not arrive is told apart from a coil that does nothing of it."""
-    if any(name.startswith("ignition_coil") for name in vehicle.electrics.dead | vehicle.parts.loose):
+    if _gets_nothing(vehicle, "ignition_coil"):
         return Finding("At one coil: feed, ground or trigger missing.")
     if min(vehicle.parts.coil_strength) < 0.5:
         return Finding("Feed, ground and trigger: all there, no spark at one coil.")
@@ -228,9 +232,8 @@ def _coil_trigger(vehicle: Car) -> Finding:
 
 def _injector_drive(vehicle: Car) -> Finding:
     """A clamp around one wire of each injector."""
-    numbers = range(1, len(vehicle.parts.injector_gain) + 1)
-    dead = [n for n in numbers if f"injector_{n}" in vehicle.electrics.dead | vehicle.parts.loose]
-    if len(dead) == len(numbers):
+    dead = _gets_nothing(vehicle, "injector")
+    if len(dead) == vehicle.model.cylinders:
         return Finding("No pulse: none at any.")
     if tuple(dead) in vehicle.model.stages:
         return Finding(f"None at any of two that share a stage: cylinders {dead[0]} and {dead[1]}.")

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from gumshoe.core.clues import OnRecord, extract
-from gumshoe.core.clues.extract import TestOutcome
+from gumshoe.core.clues import OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.judgement.grounds import Grounds
 from gumshoe.core.judgement.judged import Judged

@@ -15,6 +15,7 @@ from gumshoe.core.clues import FoundDead, OnRecord, extract
 from gumshoe.core.clues.misfire import blamed
 from gumshoe.core.clues.misfire_seen import BLEEDS, DEAD, EVEN, FOLLOWS, WANDERING, MisfireSeen, _of_counts, chances
 from gumshoe.core.codes import CodeState, TroubleCode
+from gumshoe.core.judgement import Grounds, Judged
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.obd.results import MonitorResult
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
@@ -167,6 +168,16 @@ class Suspected(unittest.TestCase):
         self.assertLess(dead.nothing, plain.nothing)
         for name in ("coil_breakdown_3", "plug_bad_3", "injector_weak_3"):
             self.assertGreater(self.shares(dead, name), self.shares(plain, name), name)
+
+    def test_what_hands_found_before_a_repair_that_did_not_help_is_looked_for_again(self) -> None:
+        scan = ModuleSnapshot(0x7E8, codes=(StoredCode(TroubleCode("P0303"), CodeState.CONFIRMED),))
+        hand = FoundDead((3,), Lack.SPARK, "", "hand-1", "2026-01-01")
+        for repairs, made in (((), True), ((("renew_coil_3", "work-1", "2026-01-02"),), False)):
+            case = OnRecord(module=scan, by_hand=(hand,), failed_repairs=repairs)
+            found = Judged(Grounds(expand(FOUR), case))
+            self.assertEqual("spark_tester" in found.done, made)
+            clue = next(clue for clue in found.clues if clue.stands_for)
+            self.assertEqual(clue.doubtful, not made)
 
     def test_an_injector_stage_takes_two_that_never_inject_at_once(self) -> None:
         direct = Powertrain(injection=Injection.DIRECT)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 from django.test import TestCase
 from django.urls import reverse
 
@@ -13,6 +15,7 @@ from gumshoe.web.bench import services as bench
 from gumshoe.web.cases.judging import judged
 from gumshoe.web.cases.models import State
 from gumshoe.web.library import services as library
+from gumshoe.web.reports import importing
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import HandTest
@@ -98,6 +101,9 @@ class OneCase(TestCase):
         page = self.client.get(reverse("suspects:suspects", args=(self.case.pk,)), {"suspect": "main_ground_bad"})
         self.assertContains(page, "salt eats lugs, bolts and the paint around them × 2.00")
         self.assertEqual(export(self.case).vehicle.climate, "salted")
+        file = {"format": "gumshoe-case", "version": 1, "vehicle": {"plate": "T 99", "climate": "hot"}}
+        other = importing.import_case(lead, json.dumps(file).encode())  # it lives where its file says
+        self.assertEqual((judged(other).grounds.climate, export(other).vehicle.climate), ("hot", "hot"))
 
     def test_what_the_shop_says_of_a_code_lets_no_kept_action_stand(self) -> None:
         scans.type_in(self.case, self.tess, "P1999")

@@ -6,29 +6,24 @@ with an ``evidence`` name are read together with the counters as one graded clue
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterable, Iterator
+from dataclasses import replace
 
-from gumshoe.core.clues.known import KnownCause, explained_by
-from gumshoe.core.clues.misfire import found_words, read_misfire
-from gumshoe.core.clues.misfire_seen import MisfireSeen
+from gumshoe.core.clues.known import explained_by
+from gumshoe.core.clues.misfires import PENDING_WEIGHT, as_good_as, misfires
 from gumshoe.core.clues.model import Clue, ClueKind, Presence
+from gumshoe.core.clues.record import OnRecord
 from gumshoe.core.codes import POWERTRAIN, CodeState, told_by
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.code_index import sibling_of
 from gumshoe.core.knowledge.effects import LOST
-from gumshoe.core.knowledge.rows import Specification, VariableRow
+from gumshoe.core.knowledge.rows import VariableRow
 from gumshoe.core.knowledge.values import MISFIRE, Origin
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot
-from gumshoe.core.powertrain.misfires import Lack, Spread
-from gumshoe.core.powertrain.positions import Pattern, PatternKind, pattern_of
 from gumshoe.core.signals.regions import RUNS_RPM, Region, classify
 from gumshoe.core.signals.trims import RegionTrim
 
-PENDING_WEIGHT = 0.75
-RECORDED_WEIGHT, RECORDED_CLEAN_WEIGHT = 0.8, 0.4
-"""A recording's misfires against a code's; one without any was perhaps not where it misfires (common practice)."""
 HISTORY_WEIGHT = 0.3
 UNTOLD_WEIGHT, SIBLING_WEIGHT = 0.6, 0.9
 """Circuits are watched all the time: one that is not among codes typed in is probably sound. The other bank was watched
@@ -52,62 +47,13 @@ _SURENESS: dict[CodeState | None, float] = {
 _TRIM_VARIABLES = {Region.WARM_IDLE: "trim_idle", Region.HIGH_IDLE: "trim_2500"}
 
 
-@dataclass(frozen=True)
-class FoundDead:
-    """Cylinders found by hand to be without something, none of them also; ``how`` in words."""
-
-    cylinders: tuple[int, ...]
-    lacks: Lack
-    how: str
-    source: str
-    at: str
-
-
-@dataclass(frozen=True)
-class TestOutcome:
-    """The verdict of one performed test."""
-
-    __test__ = False
-
-    test: str
-    outcome: str
-    source: str
-    at: str
-
-
-@dataclass(frozen=True)
-class OnRecord:
-    """All that is known of a case, as plain values. Each part carries its source record's name and time.
-
-    ``module`` is the engine's part of the scan, ``others`` those of the other modules; ``known``: causes on record.
-    """
-
-    symptoms: tuple[str, ...] = ()
-    symptom_source: tuple[str, str] = ("", "")
-    lamp: str = ""
-    """What the customer says of the warning lamp: out, steady, flashing; empty where nobody asked."""
-    module: ModuleSnapshot | None = None
-    others: tuple[ModuleSnapshot, ...] = ()
-    known: tuple[KnownCause, ...] = ()
-    scan_source: tuple[str, str] = ("", "")
-    trims: tuple[tuple[RegionTrim, str, str], ...] = ()
-    tests: tuple[TestOutcome, ...] = ()
-    misfires: tuple[tuple[tuple[int, ...], str, str], ...] = ()
-    """Which cylinders misfired in a recording (none: it ran clean), the newest last."""
-    by_hand: tuple[FoundDead, ...] = ()
-    """The newest last: nothing is more direct."""
-    failed_repairs: tuple[tuple[str, str, str], ...] = ()
-    doubtful: frozenset[str] = field(default_factory=frozenset)
-    specification: Specification = field(default_factory=Specification)
-
-
 def extract(evidence: OnRecord, knowledge: Knowledge) -> tuple[Clue, ...]:
     """Every clue, those marked doubtful down-weighted, in the order: complaint, codes, live, tests, repairs."""
     clues = [
         *_symptoms(evidence, knowledge),
         *_codes(evidence, knowledge),
         *_frame(evidence, knowledge),
-        *_misfire(evidence, knowledge),
+        *misfires(evidence, knowledge),
         *_supply(evidence, knowledge),
         *_lamp(evidence, knowledge),
         *_live(evidence, knowledge),
@@ -127,7 +73,7 @@ def does_not_start(evidence: OnRecord) -> bool:
 
 def _doubted(clue: Clue, evidence: OnRecord, outdated: frozenset[str]) -> Clue:
     """A clue with less weight where somebody doubts it, or where the repair it led to did not help."""
-    old = clue.kind is ClueKind.TEST and clue.variable in outdated
+    old = clue.result is not None and clue.result[0] in outdated
     if not old and clue.id not in evidence.doubtful:
         return clue
     words = f"{clue.words} (before the repair that did not help: make it again)" if old else clue.words
@@ -135,18 +81,20 @@ def _doubted(clue: Clue, evidence: OnRecord, outdated: frozenset[str]) -> Clue:
 
 
 def outdated_tests(evidence: OnRecord, knowledge: Knowledge) -> frozenset[str]:
-    """Tests that showed a fault whose repair was then done and did not help: the part they were made on is in the car
-    no more, or they were mistaken. They are worth making again."""
+    """Tests, also those that hands made by themselves, that showed a fault whose repair was then done and did not help:
+    the part they were made on is in the car no more, or they were mistaken. They are worth making again."""
     repairs = knowledge.repairs
     done = [(at, repairs[name].component) for name, _, at in evidence.failed_repairs if name in repairs]
-    newest = {row.test: row for row in evidence.tests}
+    by_hand = ((same, row.at) for row in evidence.by_hand if (same := as_good_as(row, knowledge)))
+    made = [*((row.test, row.outcome, row.at) for row in evidence.tests), *((*same, at) for same, at in by_hand)]
+    newest = {name: (outcome, at) for name, outcome, at in sorted(made, key=lambda row: row[2])}
     found = set()
-    for name, row in newest.items():
+    for name, (told, since) in newest.items():
         test = knowledge.tests.get(name)
-        outcome = test.outcome(row.outcome) if test else None
+        outcome = test.outcome(told) if test else None
         shown = outcome.proves if outcome else ()
         mended = {knowledge.faults[fault].component for fault in knowledge.proven_by(shown)} if shown else set()
-        if any(row.at and row.at < at and component in mended for at, component in done):
+        if any(since and since < at and component in mended for at, component in done):
             found.add(name)
     return frozenset(found)
 
@@ -211,7 +159,7 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
             words = f"{number} not among what is told: {row.title}"
             yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, UNTOLD_WEIGHT)
             continue
-        if _completed(evidence.module, row.monitor):
+        if evidence.module.completed(row.monitor):
             words = f"{number} absent although its monitor has run"
             yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at)
         elif told and number in siblings:
@@ -270,13 +218,6 @@ def _heard(present: set[str], knowledge: Knowledge) -> set[str]:
     return {number for number in found - present if number in knowledge.linked and number in codes}
 
 
-def _completed(module: ModuleSnapshot, monitor: str) -> bool:
-    if module.status is None:
-        return False
-    item = module.status.monitor(monitor)
-    return item is not None and item.supported and item.complete
-
-
 def _frame(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     module = evidence.module
     for frame in module.frames if module else ():
@@ -297,79 +238,6 @@ def frame_region(frame: FreezeFrame) -> str:
     if region in (Region.WARM_IDLE, Region.COLD_IDLE) and frame.values.get("rpm", 0.0) < 1500.0:
         return "idle"
     return "high_load" if frame.values.get("load_pct", 0.0) >= 65.0 else "part_load"
-
-
-def _misfire(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
-    """What misfires: what the scan shows where it has codes or counts, else what the newest recording does; and what
-    was found by hand. Hands and counters look at the same cylinders, so what is found dead counts by how likely it is
-    given the counters; what a cylinder was found to lack is another matter than that it misfires, and counts by itself.
-    """
-    variable = knowledge.variables.get(MISFIRE)
-    if variable is None:
-        return
-    engine = knowledge.powertrain
-
-    def clue(pattern: Pattern, words: str, seen: MisfireSeen, source: str, at: str, weight: float = 1.0) -> Clue:
-        value = pattern.words if pattern.kind is not PatternKind.NONE else Spread.NONE.value
-        return Clue(ClueKind.GRADED, MISFIRE, value, words, variable.family, source, at, weight, seen=seen)
-
-    told = list(_misfire_of_the_scan(evidence, knowledge, clue))
-    if evidence.misfires:
-        cylinders, source, at = evidence.misfires[-1]
-        pattern = pattern_of(engine, cylinders)
-        if not told or (told[0].value == Spread.NONE and cylinders):
-            words = f"Misfires counted in a recording: {pattern.words}"
-            seen = MisfireSeen(engine.cylinders, engine.firing_order, recorded=tuple(sorted(set(cylinders))))
-            told = [clue(pattern, words, seen, source, at, RECORDED_WEIGHT if cylinders else RECORDED_CLEAN_WEIGHT)]
-    yield from told
-    for hand in {row.lacks: row for row in evidence.by_hand}.values():  # the newest of each
-        pattern = pattern_of(engine, hand.cylinders)
-        words = f"Found by hand{f' ({hand.how})' if hand.how else ''}: {found_words(hand.lacks, pattern)}"
-        before = told[0].seen if told and hand.lacks is Lack.POWER else None
-        seen = replace(
-            before or MisfireSeen(engine.cylinders, engine.firing_order),
-            by_hand=tuple(sorted(set(hand.cylinders))),
-            lacks=hand.lacks,
-        )
-        found = clue(pattern, words, seen, hand.source, hand.at)
-        same = _as_good_as(hand, knowledge)
-        yield replace(found, family=f"found by hand: {hand.lacks}", given=before, stands_for=same)
-
-
-def _as_good_as(hand: FoundDead, knowledge: Knowledge) -> tuple[str, str] | None:
-    """The guided test that looks for the same, and which of its outcomes this is; None where none does."""
-    for test in knowledge.tests.values():
-        without = [item for item in test.outcomes if item.lacks is hand.lacks]
-        if not without:
-            continue
-        if not hand.cylinders:
-            return test.id, next(item.id for item in test.outcomes if item.lacks is None)
-        own = next((item for item in without if item.place == str(hand.cylinders[0])), None)
-        if len(set(hand.cylinders)) == 1 and own is not None:
-            return test.id, own.id
-        of_more = [item for item in without if not item.each and not item.place] or without
-        every = len(set(hand.cylinders)) == knowledge.powertrain.cylinders
-        return test.id, of_more[-1 if every else 0].id
-    return None
-
-
-def _misfire_of_the_scan(evidence: OnRecord, knowledge: Knowledge, clue: Callable[..., Clue]) -> Iterator[Clue]:
-    module = evidence.module
-    if module is None:
-        return
-    found = read_misfire(module, knowledge)
-    listed = "/".join(str(counts) for counts in found.last.values()) or "no counters"
-    words = f"Misfire: {found.pattern.words}"
-    if found.codes:
-        weight = 1.0 if set(module.with_state(CodeState.CONFIRMED)) & set(found.codes) else PENDING_WEIGHT
-        words += f" ({', '.join(found.codes)}; counts {listed})"
-    elif found.pattern.kind is not PatternKind.NONE:
-        weight, words = 0.5, f"Misfire counts without a code: {found.pattern.words} ({listed})"
-    elif _completed(module, MISFIRE):
-        weight, words = 1.0, f"No misfire code, monitor has run (counts {listed})"
-    else:
-        return
-    yield clue(found.pattern, words, found.seen(knowledge.powertrain), *evidence.scan_source, weight)
 
 
 def _supply(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:

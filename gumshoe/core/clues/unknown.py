@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gumshoe.core.clues.extract import OnRecord
+from gumshoe.core.clues.record import OnRecord
 from gumshoe.core.knowledge.catalogue import Knowledge, tables
 
 

@@ -143,8 +143,8 @@ class Judged:
         """The tests made already, also by hand, but for those that a repair which did not help has overtaken."""
         evidence = self.grounds.evidence
         by_hand = {clue.stands_for[0] for clue in self.clues if clue.stands_for}
-        guided = {row.test for row in evidence.tests} - outdated_tests(evidence, self.grounds.knowledge)
-        return frozenset(guided | by_hand)
+        guided = {row.test for row in evidence.tests}
+        return frozenset(guided | by_hand) - outdated_tests(evidence, self.grounds.knowledge)
 
     @property
     def measured(self) -> frozenset[str]:

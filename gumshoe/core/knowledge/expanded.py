@@ -6,11 +6,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from gumshoe.core.knowledge.climates import ClimateRow, Oftener, oftener
 from gumshoe.core.knowledge.code_index import CodeIndex, standard_index
 from gumshoe.core.knowledge.parts import Component, PinRow, SharedPoint
 from gumshoe.core.knowledge.rows import (
     BandRow,
-    ClimateRow,
     CodeRow,
     EffectRow,
     FaultRow,
@@ -78,17 +78,9 @@ class Knowledge:
         return law_of(self.variables[MISFIRE].normal, self.powertrain)
 
     @cached_property
-    def oftener(self) -> dict[Climate, dict[str, tuple[float, str]]]:
-        """For each climate, how many times as often a suspect is behind it there, and why; those that it leaves as they
-        are have no entry."""
-        found: dict[Climate, dict[str, tuple[float, str]]] = {}
-        for climate in self.climates:
-            own = found.setdefault(climate.id, {})
-            for row in climate.oftener:  # the rows by name are more particular, and come first
-                for name, fault in self.faults.items():
-                    if name not in own and (fault.template in row.suspects or (fault.mode and fault.mode in row.modes)):
-                        own[name] = row.factor, row.why
-        return found
+    def oftener(self) -> dict[Climate, dict[str, Oftener]]:
+        """For each climate, what it does to the base rates."""
+        return {climate.id: oftener(climate, self.faults) for climate in self.climates}
 
     @cached_property
     def takers(self) -> dict[Lack, frozenset[str]]:

@@ -15,7 +15,6 @@ from gumshoe.core.knowledge.values import (
     Caution,
     Chance,
     Channel,
-    Climate,
     Code,
     CodeChances,
     CodeComponent,
@@ -29,7 +28,6 @@ from gumshoe.core.knowledge.values import (
     Echo,
     EffectSource,
     Equipment,
-    Factor,
     FailureMode,
     Feature,
     LampTold,
@@ -360,31 +358,6 @@ class CluesFile(Row):
 class FaultsFile(Row):
     standing: Standing
     fault: tuple[FaultRow, ...]
-
-
-@dataclass(frozen=True)
-class OftenerRow(Row):
-    """What fails so many times as often in a climate, and why: suspects, or every part whose circuit fails in a way."""
-
-    factor: Factor
-    why: Words
-    suspects: tuple[Suspect, ...] = ()
-    modes: tuple[FailureMode, ...] = ()
-
-
-@dataclass(frozen=True)
-class ClimateRow(Row):
-    """Where cars live, and what that does to the base rates."""
-
-    id: Climate
-    words: Words
-    oftener: tuple[OftenerRow, ...] = ()
-
-
-@dataclass(frozen=True)
-class ClimatesFile(Row):
-    standing: Standing
-    climate: tuple[ClimateRow, ...]
 
 
 @dataclass(frozen=True)

@@ -7,11 +7,10 @@ from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 
+from gumshoe.core.knowledge.climates import ClimateRow, ClimatesFile
 from gumshoe.core.knowledge.rows import (
     BandRow,
     CautionsFile,
-    ClimateRow,
-    ClimatesFile,
     CluesFile,
     CodeRow,
     CodesFile,

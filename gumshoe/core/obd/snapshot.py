@@ -117,6 +117,11 @@ class ModuleSnapshot:
         watched = sum(item.supported and item.name != "comprehensive components" for item in monitors)
         return own + watched + sum(number in self.pids for number in (0x04, 0x0C))
 
+    def completed(self, monitor: str) -> bool:
+        """Whether that readiness monitor is there and has run since the last clear."""
+        item = self.status.monitor(monitor) if self.status else None
+        return item is not None and item.supported and item.complete
+
     def with_state(self, state: CodeState) -> tuple[str, ...]:
         """Codes held in that state, in the module's order."""
         return tuple(item.code for item in self.codes if item.state is state)

@@ -57,7 +57,7 @@ def where_to(case: Case, test: TestRow) -> str:
     found = judged(case)
     seen = found.misfire
     hand = found.grounds.evidence.by_hand
-    bad = hand[-1].cylinders if hand else (seen.misfiring if seen else ())
+    bad = next((row.cylinders for row in reversed(hand) if row.cylinders), seen.misfiring if seen else ())
     return where(test, found.grounds.knowledge, found.assessment, bad)
 
 

@@ -10,7 +10,6 @@ from datetime import datetime
 
 from gumshoe.core.clues import OnRecord
 from gumshoe.core.judgement import Grounds, Judged, Kept
-from gumshoe.core.knowledge.values import Climate
 from gumshoe.core.planning import Costs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
@@ -39,7 +38,7 @@ def grounds_of(case: Case) -> Grounds:
         evidence_of(case),
         costs=Costs(settings.labour_per_hour),
         lacks=frozenset(settings.lacks),
-        climate=Climate(settings.climate),
+        climate=cases.climate_of(case),
     )
     for kind in kinds():
         if kind.bears is not None:

@@ -16,6 +16,7 @@ from gumshoe.core.knowledge.one_place import with_one_place
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import Specification
+from gumshoe.core.knowledge.values import Climate
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.models import User
@@ -25,6 +26,7 @@ from gumshoe.web.cases.registry import kinds
 from gumshoe.web.cases.unchanged import while_unchanged
 from gumshoe.web.kit.memo import once
 from gumshoe.web.library import services as library
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles import description as vehicles
 from gumshoe.web.vehicles.models import Vehicle, with_plate
 
@@ -111,6 +113,13 @@ def imported_of(case: Case) -> CaseFile | None:
     """The case file this case was read from, if it was."""
     row = case.importeds.last()
     return case_of(row.document) if row else None
+
+
+def climate_of(case: Case) -> Climate:
+    """Where the car lives: as its case file tells, else where the shop's cars do."""
+    document = imported_of(case)
+    told = document.vehicle.climate if document else Climate.TEMPERATE
+    return told if told is not Climate.TEMPERATE else Climate(Settings.load().climate)
 
 
 def specification_of(case: Case) -> Specification:

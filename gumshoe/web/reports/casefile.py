@@ -6,11 +6,9 @@ from dataclasses import replace
 
 from gumshoe.core.casefile import CaseFile
 from gumshoe.core.casefile.model import VehicleFacts
-from gumshoe.core.knowledge.values import Climate
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.registry import Export, kinds
-from gumshoe.web.settings.models import Settings
 
 
 def export(case: Case) -> CaseFile:
@@ -20,7 +18,7 @@ def export(case: Case) -> CaseFile:
         came,
         number=case.number,
         vehicle=VehicleFacts(
-            car.vin, car.plate, car.make, car.model, car.year, None, car.platform, Climate(Settings.load().climate)
+            car.vin, car.plate, car.make, car.model, car.year, None, car.platform, cases.climate_of(case)
         ),
         powertrain=cases.powertrain_of(case),
     )
