@@ -292,7 +292,7 @@ class Misfire(OnPaper):
         self.assertTrue(found.assessment.suspects[0].proven_by)  # it is as good as the guided test,
         self.assertNotIn("spark_tester", [item.test.id for item in found.every_test])  # which is not asked for again
         self.client.post(address, {"lacks": "compression"})
-        self.assertIn("of every cylinder: its compression is there", self.page("scans:misfire"))
+        self.assertIn("every cylinder has its compression", self.page("scans:misfire"))
         self.assertIn("Cylinder 3 misfires: swap with", self.page("bench:test", "plug_swap"))
         self.assertIn("cylinder 3: has no spark", self.page("reports:file"))
         self.assertEqual(self.client.post(address, {"dead": ["3"], "lacks": "manners"}).status_code, 400)

@@ -196,25 +196,25 @@ def shared_bank_warning(reading: MisfireReading, powertrain: Powertrain) -> str:
 
 
 _FOUND = {
-    Lack.POWER: ("does not work", "it works"),
-    Lack.SPARK: ("has no spark", "it has its spark"),
-    Lack.INJECTION: ("gets no pulse at its injector", "its injector gets its pulse"),
-    Lack.COMPRESSION: ("has lost compression", "its compression is there"),
+    Lack.POWER: ("does not work", "every cylinder works"),
+    Lack.SPARK: ("has no spark", "every cylinder has its spark"),
+    Lack.INJECTION: ("gets no pulse at its injector", "every injector gets its pulse"),
+    Lack.COMPRESSION: ("has lost compression", "every cylinder has its compression"),
 }
-"""What is said of a cylinder that lacks it, and of one that has it."""
+"""What is said of a cylinder that lacks it, and where none does."""
 
 
 def found_words(lacks: Lack, pattern: Pattern) -> str:
     """What was found by hand, in words."""
-    without, has = _FOUND[lacks]
-    return f"{pattern.words}: {without}" if pattern.kind is not PatternKind.NONE else f"of every cylinder: {has}"
+    without, none = _FOUND[lacks]
+    return f"{pattern.words}: {without}" if pattern.kind is not PatternKind.NONE else none
 
 
 def disagreement(reading: MisfireReading, dead_by_hand: Iterable[int], lacks: Lack = Lack.POWER) -> str:
     """The warning when what was found by hand contradicts the counters. A cylinder that misfires may lack one thing and
     have the others, so only one that works in every way speaks against its count."""
     hand, counted = set(dead_by_hand), set(reading.misfiring)
-    without, has = _FOUND[lacks]
+    without = _FOUND[lacks][0]
     only_hand, only_counted = sorted(hand - counted), sorted(counted - hand) if lacks is Lack.POWER else []
     if not (only_hand or only_counted):
         return ""
@@ -222,7 +222,7 @@ def disagreement(reading: MisfireReading, dead_by_hand: Iterable[int], lacks: La
     if only_hand:
         parts.append(f"by hand cylinder {', '.join(map(str, only_hand))} {without}, counters and codes do not say so")
     if only_counted:
-        parts.append(f"counters or codes blame cylinder {', '.join(map(str, only_counted))}, by hand {has}")
+        parts.append(f"counters or codes blame cylinder {', '.join(map(str, only_counted))}, by hand it works")
     return (
         "Counters and hand test disagree: "
         + "; ".join(parts)

@@ -157,6 +157,6 @@ register(
         written=_hand_written,
         read=_hand_read,
         tells=_hand_tells,
-        sections=(Section(25, "scans/filed_hands.html", _hand_filed),),
+        sections=(Section(45, "scans/filed_hands.html", _hand_filed),),
     )
 )
