@@ -163,6 +163,8 @@ def restore(arguments: list[str]) -> int:
 
 TESTED_WITH = {"chromium": "chromium", "chromedriver": "chromium-driver", "ngspice": "ngspice"}
 """The programs that the tests need, and the distribution's packages that bring them."""
+INSTALLER = "requirements-installer.txt"
+QUIETLY = ("--quiet", "--disable-pip-version-check", "--no-input")
 NOT_BACKED_UP = ("gumshoe.sqlite3", "serving.lock")
 """The database goes in as a consistent copy; the mark of a running server is no data."""
 MOST_UNPACKED = 50 * 1024**3
@@ -263,22 +265,12 @@ def install(lock: str) -> None:
             apt("python3-venv")
             subprocess.run([sys.executable, "-m", "venv", str(VENV)], cwd=ROOT, check=True)
     print(f"Installing {lock} …", flush=True)
-    subprocess.run(
-        [
-            str(PYTHON),
-            "-m",
-            "pip",
-            "install",
-            "--quiet",
-            "--disable-pip-version-check",
-            "--no-input",
-            "--require-hashes",
-            "-r",
-            lock,
-        ],
-        cwd=ROOT,
-        check=True,
-    )
+    pip, locked = [str(PYTHON), "-m", "pip", "install", *QUIETLY], ("--require-hashes", "-r")
+    subprocess.run([*pip, *locked, INSTALLER], cwd=ROOT, check=True)
+    quick = [str(PYTHON), "-m", "uv", "pip", "install", "--quiet", "--python", str(PYTHON)]
+    if subprocess.run([*quick, *locked, lock], cwd=ROOT).returncode != 0:  # a mirror that only pip is told of
+        print("Once more with pip …", flush=True)
+        subprocess.run([*pip, *locked, lock], cwd=ROOT, check=True)
     stamp.write_text(wanted)
 
 
