@@ -22,12 +22,16 @@ import tempfile
 import time
 import zipfile
 import zlib
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import IO, Any
 
 ROOT = Path(__file__).resolve().parent
 VENV = ROOT / ".venv"
 DATA = ROOT / "data"
 MEASURED = ("-m", "coverage", "run")
+LONG = "long"
+"""The tag of tests that only compute, and long: they go beside the others, in the time that those wait."""
 KNOWLEDGE = "from gumshoe.core import spread, validation; validation.validate(); spread.validate_spread()"
 PYTHON = VENV / ("Scripts/python.exe" if os.name == "nt" else "bin/python")
 
@@ -73,15 +77,20 @@ def test(arguments: list[str]) -> int:
     install_browser()
     told = subprocess.run([PYTHON, ROOT / "tools/compile_simulator.py"], cwd=ROOT, stdout=subprocess.PIPE, text=True)
     os.environ["GUMSHOE_COMPILED"] = told.stdout.strip()
-    passes: list[tuple[tuple[str, ...], list[str]]] = [((), arguments)]
-    if os.environ.get("GUMSHOE_COVERAGE"):  # the core is measured by its own tests, and by nothing else
-        others = sorted(f"tests.{path.name}" for path in (ROOT / "tests").iterdir() if (path / "__init__.py").exists())
-        others.remove("tests.core")
-        passes = [(MEASURED, arguments)] if arguments else [(MEASURED, ["tests.core"]), ((), others)]
-    failed = 0
-    for tracer, chosen in passes:
-        with tempfile.TemporaryDirectory(prefix="gumshoe-test-") as folder:
-            failed |= manage("test", *chosen, data=Path(folder), settings="gumshoe.settings.test", under=tracer)
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # each of the hundred processes that tests start reads it again
+    tracer = MEASURED if os.environ.get("GUMSHOE_COVERAGE") else ()
+    if arguments:
+        return tested(arguments, under=tracer)
+    others = sorted(f"tests.{path.name}" for path in (ROOT / "tests").iterdir() if (path / "__init__.py").exists())
+    others.remove("tests.core")
+    with tempfile.TemporaryFile() as said, ThreadPoolExecutor(1) as beside:
+        walks = beside.submit(tested, ["tests", "--tag", LONG], before=gives_way(), said=said)
+        failed = tested(["tests.core", "--exclude-tag", LONG], under=tracer)  # the core is measured by its own tests
+        failed |= tested([*others, "--exclude-tag", LONG])
+        print("The long walks, which went beside these:", flush=True)
+        failed |= walks.result()
+        said.seek(0)
+        shutil.copyfileobj(said, sys.stdout.buffer)
     return failed
 
 
@@ -238,11 +247,31 @@ def shop_data() -> Path:
     return Path(os.environ.get("GUMSHOE_DATA", DATA / "shop"))
 
 
-def manage(*arguments: str, data: Path, settings: str = "gumshoe.settings.base", under: tuple[str, ...] = ()) -> int:
-    """Run manage.py in the virtual environment (``under``: what runs it); Ctrl-C goes through to it."""
+def tested(arguments: list[str], **how: Any) -> int:
+    """Run tests, with data of their own."""
+    with tempfile.TemporaryDirectory(prefix="gumshoe-test-") as folder:
+        return manage("test", *arguments, data=Path(folder), settings="gumshoe.settings.test", **how)
+
+
+def gives_way() -> tuple[str, ...]:
+    """What lets a command take only the time that others leave."""
+    return ("nice", "-n", "19") if shutil.which("nice") else ()
+
+
+def manage(
+    *arguments: str,
+    data: Path,
+    settings: str = "gumshoe.settings.base",
+    under: tuple[str, ...] = (),
+    before: tuple[str, ...] = (),
+    said: IO[bytes] | None = None,
+) -> int:
+    """Run manage.py in the virtual environment; Ctrl-C goes through to it. ``under``: the module that runs it;
+    ``before``: the command that runs Python; ``said``: where its output goes, if not to the screen."""
     data.mkdir(mode=0o700, parents=True, exist_ok=True)
     environment = os.environ | {"GUMSHOE_DATA": str(data), "DJANGO_SETTINGS_MODULE": settings, "PYTHONUNBUFFERED": "1"}
-    process = subprocess.Popen([str(PYTHON), *under, "manage.py", *arguments], cwd=ROOT, env=environment)
+    command = [*before, str(PYTHON), *under, "manage.py", *arguments]
+    process = subprocess.Popen(command, cwd=ROOT, env=environment, stdout=said, stderr=said)
     while True:
         try:
             return process.wait()

@@ -146,9 +146,10 @@ class ChassisModule:
             # A bus that loses frames does so in bursts: now and then nobody is heard for a while.
             burst = share > 0.0 and self.vehicle.random.random() < 0.02 * share
             return silent or burst, 0.0 if share else LOST_SECONDS
-        held = {record.code for record in self.vehicle.memory.records.values() if record.confirmed}
-        running = self.vehicle.engine.state.rpm > 350.0
-        return running and bool(held & INPUTS_OF_ENGINE_DATA), DATA_SECONDS
+        if self.vehicle.engine.state.rpm <= 350.0:
+            return False, DATA_SECONDS
+        held = (record for record in self.vehicle.memory.records.values() if record.confirmed)
+        return any(record.code in INPUTS_OF_ENGINE_DATA for record in held), DATA_SECONDS
 
     def _fail(self, code: str) -> None:
         status = self.memory.status.get(code, 0)

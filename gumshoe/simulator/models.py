@@ -117,7 +117,7 @@ class CarModel:
     compression: Diesel | None = None
     hybrid: Hybrid | None = None
 
-    @property
+    @cached_property
     def cylinders(self) -> int:
         return len(self.firing_order)
 
@@ -139,7 +139,7 @@ class CarModel:
         """Flow at which the air-flow meter's signal ends."""
         return 120.0 * self.size * self.breath
 
-    @property
+    @cached_property
     def breath(self) -> float:
         """Full manifold pressure against the surroundings'."""
         return 1.0 + self.boost_kpa / 101.0
@@ -154,25 +154,25 @@ class CarModel:
         """Bank of each cylinder, both counted from 0."""
         return tuple(next(b for b, bank in enumerate(self.members) if n in bank) for n in range(self.cylinders))
 
-    @property
+    @cached_property
     def flow_metered(self) -> bool:
         return self.metering is Metering.FLOW
 
     # -- what the wires ask (wires.toml) ------------------------------------------------------------------
 
-    @property
+    @cached_property
     def pressure_sensed(self) -> bool:
         return self.metering is Metering.PRESSURE
 
-    @property
+    @cached_property
     def diesel(self) -> bool:
         return self.compression is not None
 
-    @property
+    @cached_property
     def spark(self) -> bool:
         return not self.diesel
 
-    @property
+    @cached_property
     def electronic_throttle(self) -> bool:
         return self.spark and self.throttle is Plate.ELECTRONIC
 
@@ -193,7 +193,7 @@ class CarModel:
         """Pressure of the injection's rail at full load; 0 for port injection."""
         return self.compression.squeeze_kpa[1] if self.compression else self.direct_kpa
 
-    @property
+    @cached_property
     def high_pressure(self) -> bool:
         return self.diesel or self.direct_kpa > 0.0
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import unittest
 
+from django.test import tag
+
 from gumshoe.core.clues import OnRecord, TestOutcome, extract, outdated_tests
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
@@ -37,6 +39,7 @@ def evidence(code: str, *tests: tuple[str, str, str], failed: tuple[str, str, st
     )
 
 
+@tag("long")
 class PartOrWire(unittest.TestCase):
     """Common practice: feed, ground and wire measured good and the part silent, that is the part."""
 

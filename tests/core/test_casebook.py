@@ -6,6 +6,8 @@ from __future__ import annotations
 import unittest
 from pathlib import Path
 
+from django.test import tag
+
 from tests.casebook.judge import EXPECTATIONS, cases_of, run, score
 
 OWN = Path(__file__).resolve().parent.parent / "casebook"
@@ -29,6 +31,7 @@ class Floor:
             raise AssertionError(said)
 
 
+@tag("long")
 class Own(unittest.TestCase, Floor):
     def test_mixture_and_misfires(self) -> None:
         self.hold(OWN, ("mixture", "misfire"), WHOLE, MET)
@@ -55,16 +58,19 @@ class Own(unittest.TestCase, Floor):
         self.assertIn("refused", run(refused)[0].words)
 
 
+@tag("long")
 class SharedMixture(unittest.TestCase, Floor):
     def test_it_holds(self) -> None:
         self.hold(SHARED, ("MIX", "ADV"), SHARED_WHOLE, SHARED_MET)
 
 
+@tag("long")
 class SharedIgnition(unittest.TestCase, Floor):
     def test_it_holds(self) -> None:
         self.hold(SHARED, ("IGN", "DSL"), SHARED_WHOLE, SHARED_MET)
 
 
+@tag("long")
 class SharedElectrics(unittest.TestCase, Floor):
     def test_it_holds(self) -> None:
         self.hold(SHARED, ("ELC",), 0.96, 0.985)

@@ -8,6 +8,7 @@ from decimal import Decimal
 from pathlib import Path
 
 import jsonschema
+from django.test import tag
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -104,6 +105,7 @@ def whole() -> CaseFile:
     )
 
 
+@tag("long")
 class Files(unittest.TestCase):
     def test_a_powertrain_and_four_codes_are_a_case(self) -> None:
         case = minimal("P0171", "P0300", "P0420", "U0100")

@@ -13,6 +13,7 @@ from random import Random
 from typing import Any
 
 import numpy as np
+from django.test import tag
 
 from gumshoe.core.circuits import (
     GROUND,
@@ -190,6 +191,7 @@ class Names(unittest.TestCase):
         self.assertIn("purge valve", circuit_for(KNOWN, "purge_valve").words)
 
 
+@tag("long")
 @unittest.skipUnless(shutil.which("ngspice"), "ngspice is installed by run.py test")
 class AgainstNgspice(unittest.TestCase):
     """Every variant is a circuit of its own in one deck: the same elements, nothing of our solver."""
@@ -278,6 +280,7 @@ class AgainstNgspice(unittest.TestCase):
                     self.assertLess(float(np.abs(made.solved(setting, driven=False).volts).max()), 1e-9)
 
 
+@tag("long")
 class Situations(unittest.TestCase):
     def setUp(self) -> None:
         self.circuit = circuit_for(KNOWN, "purge_valve")

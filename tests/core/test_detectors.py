@@ -10,6 +10,7 @@ from collections.abc import Callable
 from functools import cache
 
 import numpy as np
+from django.test import tag
 
 from gumshoe.core.clues import OnRecord, extract
 from gumshoe.core.knowledge.catalogue import expand
@@ -99,6 +100,7 @@ def bad(found: Judged) -> set[str]:
     return {row.rule for row in found.findings if not row.good}
 
 
+@tag("long")
 class StandIns(unittest.TestCase):
     def test_sound_cars_are_acquitted_however_they_are_sampled(self) -> None:
         for model in PLATFORM:

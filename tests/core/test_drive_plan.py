@@ -5,6 +5,8 @@ import random
 import unittest
 from collections.abc import Iterable
 
+from django.test import tag
+
 from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge.proof_rows import SegmentRow
 from gumshoe.core.obd.status import COMPRESSION_MONITORS, CONTINUOUS_MONITORS, SPARK_MONITORS
@@ -61,6 +63,7 @@ def whole(sequence: Iterable[tuple[SegmentRow, ...]]) -> float:
     return total
 
 
+@tag("long")
 class AgainstTryingEverything(unittest.TestCase):
     def test_small_cases(self) -> None:
         chance = random.Random(11)

@@ -7,6 +7,7 @@ import unittest
 from itertools import pairwise
 from pathlib import Path
 
+from django.test import tag
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -149,6 +150,7 @@ class Describing(unittest.TestCase):
             self.assertTrue(caught.exception.remedies, facts)
 
 
+@tag("long")
 class Generating(unittest.TestCase):
     def test_size_of_the_model(self) -> None:
         """Issue C asks for some 300 suspects of a full V6 and 200 of a diesel; the generator gives more."""

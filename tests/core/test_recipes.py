@@ -12,6 +12,8 @@ import tomllib
 import unittest
 from pathlib import Path
 
+from django.test import tag
+
 ROOT = Path(__file__).resolve().parents[2]
 STEPS = tomllib.loads((ROOT / "docs/recipes/one_of_each.toml").read_text(encoding="utf-8"))["step"]
 FOLLOWS = """
@@ -41,6 +43,7 @@ assert best.id == "intake_flap_stiff" and best.probability > 0.9, (best.id, best
 """
 
 
+@tag("long")
 class Followed(unittest.TestCase):
     def test_one_of_each_in_a_copy(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import re
+import tempfile
 import tomllib
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
 from unittest import mock
 
-from gumshoe.core import spread, validation
+from django.test import tag
+
+from gumshoe.core import held, spread, validation
 from gumshoe.core.errors import DataError
 from gumshoe.core.knowledge import places
 from gumshoe.core.knowledge.platform import platforms
@@ -42,6 +45,24 @@ class Shipped(unittest.TestCase):
         there = set(CORE.rglob("*.toml"))
         self.assertEqual({path.resolve() for path in validation.shelf()}, there)
 
+    def test_they_are_checked_once_and_again_when_something_changed(self) -> None:
+        with tempfile.TemporaryDirectory() as folder, mock.patch.object(validation, "validate") as checked:
+            held.validate_once(Path(folder))
+            held.validate_once(Path(folder))
+            self.assertEqual(checked.call_count, 1)
+            (Path(folder) / "x.toml").write_text("a = 1")
+            with mock.patch.object(held, "sources", return_value=[Path(folder) / "x.toml"]):
+                held.validate_once(Path(folder))
+                self.assertEqual(checked.call_count, 2)
+                checked.side_effect = DataError("x.toml, line 1: no.")
+                (Path(folder) / "x.toml").write_text("a = 2")
+                for _ in range(2):  # what does not hold leaves no mark
+                    self.assertRaisesRegex(DataError, "line 1", held.validate_once, Path(folder))
+
+    def test_what_is_looked_at_is_every_table_and_every_rule(self) -> None:
+        self.assertTrue(set(validation.shelf()) <= set(held.sources()))
+        self.assertIn(Path(validation.__file__), held.sources())
+
     def test_they_hold_on_every_powertrain(self) -> None:
         spread.validate_spread()
 
@@ -53,6 +74,7 @@ class Shipped(unittest.TestCase):
             spread.validate_spread()
 
 
+@tag("long")
 class Mistakes(unittest.TestCase):
     def test_every_slip_is_refused_with_file_and_line(self) -> None:
         for file, old, new, said in slips():

@@ -5,6 +5,8 @@ Trip and warm-up rules: 40 CFR 86.1806 and 13 CCR 1968.2 [S, wording from memory
 
 import unittest
 
+from django.test import tag
+
 from gumshoe.core.obd.status import decode_status
 from gumshoe.core.proof.drive_plan import segments_file
 from gumshoe.simulator.answers import EngineModule
@@ -32,6 +34,7 @@ def routine(car: Vehicle, number: int, what: int = START, *, module: str = "engi
     return car.routines.answer(car, request, module)
 
 
+@tag("long")
 class FlatBattery(unittest.TestCase):
     """A battery that goes flat leaves codes in transmission and body, none in the engine's unit (common practice)."""
 
@@ -82,6 +85,7 @@ class FlatBattery(unittest.TestCase):
         self.assertFalse(car.memory.throttle_learnt)
 
 
+@tag("long")
 class Learning(unittest.TestCase):
     def test_a_throttle_that_does_not_know_its_stop_idles_high_and_says_so(self) -> None:
         car = vehicle(coolant_c=88.0)
@@ -153,6 +157,7 @@ class Learning(unittest.TestCase):
         self.assertEqual(car.memory.battery_aged, 0.0)
 
 
+@tag("long")
 class Routines(unittest.TestCase):
     def setUp(self) -> None:
         self.car = vehicle(coolant_c=60.0)
@@ -188,6 +193,7 @@ class Routines(unittest.TestCase):
         self.assertEqual(routine(self.car, 0x0211, RESULTS)[-1], 0x01)
 
 
+@tag("long")
 class Weeks(unittest.TestCase):
     """The lamp goes out by itself after three good trips, the code after 40 warm-ups: driven, not set."""
 
@@ -226,6 +232,7 @@ class Weeks(unittest.TestCase):
         self.assertEqual(car.memory.frame, {})
 
 
+@tag("long")
 class Pieces(unittest.TestCase):
     """The stand-in's pieces have the names of the drive plan's segments, and lead where they say."""
 

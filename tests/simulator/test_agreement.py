@@ -11,6 +11,8 @@ import re
 import unittest
 from datetime import UTC, datetime
 
+from django.test import tag
+
 from gumshoe.core.clues import OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.knowledge.by_place import ALIKE, CYLINDER
@@ -128,6 +130,7 @@ def evidence(defect: str, *, measured: bool) -> tuple[OnRecord, Assessment, Snap
     return case, assess(KNOWN, extract(case, KNOWN), odometer_km=90_000), seen
 
 
+@tag("long")
 class FromTheBusAlone(unittest.TestCase):
     def leaders(self, defect: str, most: int) -> list[str]:
         return [item.id for item in evidence(defect, measured=False)[1].suspects[:most]]
@@ -154,6 +157,7 @@ class FromTheBusAlone(unittest.TestCase):
         self.assertIs(roles["P0171"], Role.CHASE)
 
 
+@tag("long")
 class WithGauges(unittest.TestCase):
     """With every numeric test made, the true fault stands alone."""
 

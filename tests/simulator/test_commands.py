@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 import udsoncan
+from django.test import tag
 from udsoncan.client import Client
 from udsoncan.exceptions import NegativeResponseException
 
@@ -212,6 +213,7 @@ class Interlocks(unittest.TestCase):
                 self.assertIn(row.actuator, actuators())
 
 
+@tag("long")
 class Remembered(unittest.TestCase):
     def test_every_defect_survives_its_state_file(self) -> None:
         """A stand-in is written as JSON every other second, whatever is wrong with it."""

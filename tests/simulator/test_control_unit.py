@@ -2,6 +2,8 @@
 
 import unittest
 
+from django.test import tag
+
 from gumshoe.core.obd.status import decode_status
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.drives import MIXED
@@ -12,6 +14,7 @@ from tests.simulator.test_physics import IDENTITY, drive, driven, vehicle
 WARM_IDLE = {"rpm": 830.0, "load_pct": 20.0, "coolant_c": 88.0}
 
 
+@tag("long")
 class Story(unittest.TestCase):
     """A split hose, from the first trip to the proven repair, found by the control unit alone."""
 

@@ -3,6 +3,8 @@
 import unittest
 from functools import cache
 
+from django.test import tag
+
 from gumshoe.core.obd.pids import pid_table
 from gumshoe.core.obd.status import decode_status
 from gumshoe.simulator.answers import EngineModule
@@ -37,6 +39,7 @@ def driven(*defects: str) -> Vehicle:
     return vehicle
 
 
+@tag("long")
 class Physics(unittest.TestCase):
     def test_warm_idle(self) -> None:
         vehicle = idling()
@@ -91,6 +94,7 @@ class Physics(unittest.TestCase):
         self.assertTrue(3.0 < litres < 8.0, litres)  # litres for 100 km on the level, steady
 
 
+@tag("long")
 class Filter(unittest.TestCase):
     def filled(self) -> Vehicle:
         vehicle = van()
@@ -131,6 +135,7 @@ class Filter(unittest.TestCase):
         self.assertEqual(vehicle.memory.regenerations, 0)
 
 
+@tag("long")
 class Monitors(unittest.TestCase):
     def test_nothing_wrong_no_code(self) -> None:
         self.assertEqual(driven().memory.records, {})
@@ -164,6 +169,7 @@ class Monitors(unittest.TestCase):
         self.assertGreater(cold.memory.misfire_trip[1], 20)
 
 
+@tag("long")
 class Told(unittest.TestCase):
     def test_the_bus_tells_a_diesel(self) -> None:
         vehicle = idling()

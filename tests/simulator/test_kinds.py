@@ -7,6 +7,8 @@ its own monitors.
 import unittest
 from functools import cache
 
+from django.test import tag
+
 from gumshoe.core.knowledge.platform import platform_for_vin
 from gumshoe.core.obd.identifiers import read_answer, request
 from gumshoe.core.obd.pids import pid_table, split_current_data
@@ -43,6 +45,7 @@ def confirmed(kind: str, *defects: str) -> set[str]:
     return set(driven(kind, *defects).memory.codes("confirmed"))
 
 
+@tag("long")
 class Built(unittest.TestCase):
     def test_every_cylinder_fires_once_in_two_turns(self) -> None:
         for model in models().values():
@@ -74,6 +77,7 @@ class Built(unittest.TestCase):
         self.assertEqual(StandIn("k", "w", "v", "c", 1, (), 1, 1.0, ()).model, "tern_16")
 
 
+@tag("long")
 class Healthy(unittest.TestCase):
     def test_idle_trims_and_no_code(self) -> None:
         for kind in ("dunlin_30", "pipit_10", "skua_14", "gannet_52"):
@@ -108,6 +112,7 @@ class Healthy(unittest.TestCase):
         self.assertGreaterEqual(car.management.state.throttle, 0.0)
 
 
+@tag("long")
 class Identifiers(unittest.TestCase):
     def test_a_stand_in_tells_what_its_platform_file_names(self) -> None:
         """The platform file is the shop's knowledge, the numbers are the car's own: both must mean the same."""
@@ -123,6 +128,7 @@ class Identifiers(unittest.TestCase):
                 self.assertAlmostEqual(told[row.key], float(own[row.id].value(car)), delta=0.06)
 
 
+@tag("long")
 class SixInTwoBanks(unittest.TestCase):
     def test_what_is_of_one_bank_shows_in_that_bank(self) -> None:
         for defect, code in (
@@ -186,6 +192,7 @@ class SixInTwoBanks(unittest.TestCase):
         self.assertEqual(module.answer(b"\x06\xa8", False), [b"\x7f\x06\x31"])
 
 
+@tag("long")
 class TurboWithPhaserAndSealedTank(unittest.TestCase):
     def test_each_system_sets_its_own_codes(self) -> None:
         for defect, codes in (
@@ -210,6 +217,7 @@ class TurboWithPhaserAndSealedTank(unittest.TestCase):
         self.assertEqual(built("tern_16").engine.systems.boost_kpa, 0.0)
 
 
+@tag("long")
 class ThreeByPressure(unittest.TestCase):
     def test_a_leak_lifts_the_idle_and_leaves_the_mixture(self) -> None:
         car = driven("pipit_10", "crankcase-hose-split")

@@ -5,6 +5,8 @@ import math
 import unittest
 from functools import cache
 
+from django.test import tag
+
 from gumshoe.simulator.defects import part_defects
 from gumshoe.simulator.drives import BRIEF, MIXED, Segment, start
 from gumshoe.simulator.engine import orifice_gps, volumetric_efficiency
@@ -54,6 +56,7 @@ def trims(car: Vehicle) -> tuple[float, float]:
     return found[0], found[1]
 
 
+@tag("long")
 class Flow(unittest.TestCase):
     def test_choked_orifice_against_the_closed_form(self) -> None:
         # Isentropic choked flow: m = A p0 sqrt(γ/(R T)) (2/(γ+1))^((γ+1)/(2(γ−1))), γ = 1.4 [physics].
@@ -84,6 +87,7 @@ class Flow(unittest.TestCase):
             self.assertAlmostEqual(meter_gps(meter_volts(flow)), flow, delta=flow * 1e-6 + 1e-6)
 
 
+@tag("long")
 class HealthyCar(unittest.TestCase):
     def test_warm_idle(self) -> None:
         car = drive(vehicle(), start(60.0))
@@ -115,6 +119,7 @@ class HealthyCar(unittest.TestCase):
         self.assertNotEqual(first, json.dumps(drive(vehicle("crankcase-hose-split", seed=10)).save()))
 
 
+@tag("long")
 class Faults(unittest.TestCase):
     """Signatures of trade practice: which way each fault moves the trims, and which code its monitor finds."""
 
@@ -190,6 +195,7 @@ class Faults(unittest.TestCase):
             self.assertFalse(mend(healthy(model), "crankcase_ventilation_hose", model))
 
 
+@tag("long")
 class Hands(unittest.TestCase):
     def test_findings_follow_the_physics(self) -> None:
         split, whole = vehicle("crankcase-hose-split"), vehicle()

@@ -4,6 +4,8 @@ import unittest
 from functools import cache
 from itertools import pairwise
 
+from django.test import tag
+
 from gumshoe.simulator.drives import BRIEF, PROFILES, Segment, start
 from gumshoe.simulator.identifiers import items_of
 from gumshoe.simulator.models import models
@@ -31,6 +33,7 @@ def confirmed(kind: str, *defects: str) -> set[str]:
     return set(driven(kind, *defects).memory.codes("confirmed"))
 
 
+@tag("long")
 class Cams(unittest.TestCase):
     """Trade practice: one cam alone is its valve, both of a bank are its chain, all of them the crank's reference."""
 
@@ -61,6 +64,7 @@ class Cams(unittest.TestCase):
                 self.assertLessEqual({f"cam_{cam}_b{bank}_deg", f"cam_{cam}_cmd_b{bank}_deg"}, keys)
 
 
+@tag("long")
 class ThrottleAndIdle(unittest.TestCase):
     def test_carbon_is_learnt_and_lowers_the_idle(self) -> None:
         self.assertGreater(driven("tern_16", "throttle-carbon").memory.idle_learnt, 0.008)
@@ -74,6 +78,7 @@ class ThrottleAndIdle(unittest.TestCase):
         self.assertIn("P2101", confirmed("tern_16", "throttle-sticks"))
 
 
+@tag("long")
 class Tank(unittest.TestCase):
     """Leak sizes after 13 CCR 1968.2 [S]: 1.0 mm is small (P0442), 0.5 mm very small (P0456); the cap is large."""
 
@@ -111,6 +116,7 @@ class Tank(unittest.TestCase):
         self.assertEqual(vehicle.clock_s - before, 12 * 3600.0)
 
 
+@tag("long")
 class Mixture(unittest.TestCase):
     def test_a_lazy_sensor_is_told_from_a_worn_catalyst(self) -> None:
         self.assertEqual(confirmed("tern_16", "sensor-lazy"), {"P0133"})
@@ -151,6 +157,7 @@ class Mixture(unittest.TestCase):
         self.assertTrue(3_000.0 < warm.readings.rail_kpa < 10_000.0)  # common: 4 to 8 MPa at idle
 
 
+@tag("long")
 class OlderV8(unittest.TestCase):
     def test_a_turned_distributor_is_off_at_every_cam_and_weak(self) -> None:
         self.assertEqual(confirmed("eider_50", "distributor-turned"), {"P0016", "P0018"})
@@ -184,6 +191,7 @@ class OlderV8(unittest.TestCase):
         self.assertEqual(vehicle.memory.codes("confirmed"), ["P0320"])
 
 
+@tag("long")
 class HybridCar(unittest.TestCase):
     def test_it_pulls_away_on_the_motor_and_the_engine_joins(self) -> None:
         vehicle = built("plover_18", coolant_c=80.0)

@@ -8,7 +8,7 @@ import threading
 from typing import Any
 
 from django.db import connection as database
-from django.test import Client, TransactionTestCase
+from django.test import Client, TransactionTestCase, tag
 
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
@@ -90,6 +90,7 @@ class OnPaper(TransactionTestCase):
         Note.objects.create(case=self.case, by=self.tess, text="a note")
 
 
+@tag("long")
 class EveryView(OnPaper):
     def test_no_address_changes_or_deletes_what_is_stored(self) -> None:
         before = stored()

@@ -6,7 +6,6 @@ import contextlib
 import http.client
 import http.cookiejar
 import json
-import os
 import re
 import signal
 import socket
@@ -22,9 +21,9 @@ import urllib.request
 from pathlib import Path
 
 from gumshoe.core.signals.packing import unpack
+from tests import shop
 from tests.until import until
 
-ROOT = Path(__file__).resolve().parents[2]
 SERVER = """
 import django, sys
 django.setup()
@@ -53,11 +52,10 @@ class Server:
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
-        environment = os.environ | {"GUMSHOE_DATA": str(folder), "DJANGO_SETTINGS_MODULE": "gumshoe.settings.base"}
         self.process = subprocess.Popen(
             [sys.executable, "-c", SERVER, str(self.port), *slow],
-            cwd=ROOT,
-            env=environment,
+            cwd=shop.ROOT,
+            env=shop.of_its_own(folder),
             stdout=subprocess.PIPE,
             text=True,
             stderr=subprocess.DEVNULL,
@@ -102,7 +100,7 @@ class Server:
 class Killed(unittest.TestCase):
     def test_a_recording_survives_a_kill(self) -> None:
         with tempfile.TemporaryDirectory(prefix="gumshoe-kill-") as name:
-            folder = Path(name)
+            folder = shop.migrated(Path(name))
             server = Server(folder)
             self.addCleanup(server.kill)
             server.post("/sign-in/", "/sign-in/", username="tess", password="a-long-test-password")
@@ -138,7 +136,7 @@ class Killed(unittest.TestCase):
 
     def test_a_scan_killed_in_the_middle_keeps_its_frames(self) -> None:
         with tempfile.TemporaryDirectory(prefix="gumshoe-kill-") as name:
-            folder = Path(name)
+            folder = shop.migrated(Path(name))
             server = Server(folder, "0.1")
             self.addCleanup(server.kill)
             server.post("/sign-in/", "/sign-in/", username="tess", password="a-long-test-password")

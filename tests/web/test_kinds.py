@@ -10,7 +10,7 @@ import tempfile
 from pathlib import Path
 
 from django.apps import apps
-from django.test import SimpleTestCase
+from django.test import SimpleTestCase, tag
 
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.registry import kinds
@@ -111,6 +111,7 @@ class Homes(SimpleTestCase):
         self.assertEqual(len(places), len(set(places)))
 
 
+@tag("long")
 class Followed(SimpleTestCase):
     def test_a_new_kind_takes_three_files(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

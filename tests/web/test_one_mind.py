@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from django.core import mail
-from django.test import TestCase, override_settings
+from django.test import TestCase, override_settings, tag
 from django.urls import reverse
 
 from gumshoe.web.accounts.models import Role
@@ -72,6 +72,7 @@ class Walk:
             self.test.assertEqual(set(re.findall(r'data-expected="(\w+)"', text)) & set(roles), own)
 
 
+@tag("long")
 @override_settings(EMAIL_BACKEND="django.core.mail.backends.locmem.EmailBackend")
 class OfTheCasebook(TestCase):
     def setUp(self) -> None:

@@ -16,9 +16,9 @@ from pathlib import Path
 from urllib.parse import urlencode
 
 from gumshoe.serving import server as serving
+from tests import shop
 from tests.until import until
 
-ROOT = Path(__file__).resolve().parents[2]
 PROXIED = {"X-Forwarded-Proto": "https", "X-Forwarded-For": "203.0.113.7", "Host": "shop.example"}
 
 
@@ -30,11 +30,10 @@ def listens(port: int) -> bool:
 
 def manage(folder: Path, *arguments: str, **environment: str) -> subprocess.Popen[str]:
     """manage.py with a data folder of its own."""
-    own = {"GUMSHOE_DATA": str(folder), "DJANGO_SETTINGS_MODULE": "gumshoe.settings.base", "PYTHONUNBUFFERED": "1"}
     return subprocess.Popen(
         [sys.executable, "manage.py", *arguments],
-        cwd=ROOT,
-        env=os.environ | own | environment,
+        cwd=shop.ROOT,
+        env=shop.of_its_own(folder) | environment,
         stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT,
         text=True,
@@ -103,13 +102,14 @@ class Serving(unittest.TestCase):
             )
 
     def test_nobody_else_may_say_what_a_request_came_by(self) -> None:
-        with served(self.folder, GUMSHOE_TLS="1", GUMSHOE_PROXY="192.0.2.1", GUMSHOE_HOSTS="shop.example") as (port, _):
+        proxied = {"GUMSHOE_TLS": "1", "GUMSHOE_PROXY": "192.0.2.1", "GUMSHOE_HOSTS": "shop.example"}
+        with served(shop.migrated(self.folder), **proxied) as (port, _):
             page = self.ask(port, "GET", "/sign-in/", **PROXIED)
             self.assertEqual(page.status, 200)
             self.assertIsNone(page.headers.get("Strict-Transport-Security"))
 
     def test_a_taken_port_and_served_data_are_one_sentence_each(self) -> None:
-        with served(self.folder) as (port, _):
+        with served(shop.migrated(self.folder)) as (port, _):
             second = manage(Path(self.folder.parent) / "other", "serve", "--port", str(port))
             said, _ = second.communicate(timeout=60)
             self.assertNotIn("Traceback", said)
@@ -130,7 +130,7 @@ class Serving(unittest.TestCase):
                 serving.free_port("127.0.0.1", port, 1)
 
     def test_a_copy_is_kept_before_the_database_changes(self) -> None:
-        self.assertEqual(manage(self.folder, "migrate", "-v", "0").wait(120), 0)
+        shop.migrated(self.folder)
         self.assertEqual(manage(self.folder, "migrate", "scans", "0002", "-v", "0").wait(120), 0)
         with served(self.folder):
             (copy,) = (self.folder / "before").iterdir()

@@ -14,7 +14,7 @@ import unittest
 from pathlib import Path
 
 from django.db import connection
-from django.test import TestCase
+from django.test import TestCase, tag
 
 from gumshoe.core.casefile import read_case
 from gumshoe.core.knowledge.renamed import names_of, present
@@ -28,6 +28,7 @@ RELEASED = sorted((Path(__file__).parent / "stored").glob("*.sql.gz"))
 """A shop's whole database as each released version left it; never changed."""
 
 
+@tag("long")
 class Released(unittest.TestCase):
     def test_every_released_database_opens_on_every_page(self) -> None:
         self.assertTrue(RELEASED)
