@@ -224,6 +224,7 @@ def main() -> int:
     reader.add_argument("--seeds", type=int, default=2, help="circuits for each fault")
     reader.add_argument("--sound", type=int, default=20, help="sound ones for each circuit")
     reader.add_argument("--only", default="", help="circuits whose name has this")
+    reader.add_argument("--sample", type=int, default=1, help="another number draws other truths")
     options = reader.parse_args()
     sweeps = {name: swept(drawn(row, name, "the part", most_of(row))) for name, row in templates().items()}
     slowest = max(sweeps, key=lambda name: sweeps[name])
@@ -234,13 +235,13 @@ def main() -> int:
     variants = len(made.owner)
     outside = each * variants * settings
     circuits = [drawn(row, name, "the part") for name, row in templates().items() if options.only in name]
-    draw = Random(1)
+    began = time.monotonic()
     ways: dict[str, list[Ended]] = {"proposed": [], "fixed order": []}
     sound: list[Ended] = []
     missed: list[str] = []
     condemned: list[str] = []
     for circuit in circuits:
-        made = model(circuit)
+        made, draw = model(circuit), Random(f"{circuit.id} {options.sample}")
         for index, fault in enumerate(made.faults):  # the first is the sound circuit
             for _ in range(options.seeds if index else options.sound):
                 truth = Truth.drawn(circuit, fault, draw)
@@ -253,6 +254,14 @@ def main() -> int:
                 ways["fixed order"].append(found_by(made, truth, fixed_order))
                 if not ended.found:
                     missed.append(f"{circuit.id}: {fault.id}" + " (stands)" * (ended.stands and not ended.right))
+        so_far, took = ways["proposed"], (time.monotonic() - began) / 60.0
+        wrong = sum(row.stands and not row.right for row in so_far)
+        print(
+            f"{circuit.id}: {len(so_far)} faults so far, {sum(row.found for row in so_far)} found, {wrong} wrong and "
+            f"standing; {len(sound)} sound ones, {len(condemned)} condemned; {took:.0f} min",
+            file=sys.stderr,
+            flush=True,
+        )
     figures: dict[str, Any] = {
         "million_additions_ms": round(machine_ms(), 1),
         "sweeps_ms": {name: round(took, 1) for name, took in sweeps.items()},
