@@ -191,12 +191,13 @@ class Technician:
             return next((option for word, option in rules if word in finding.words), None)
         said = set(re.findall(r"[a-z]{3,}|\d+", finding.words.lower()))
 
-        def overlap(option: str) -> float:
+        def overlap(option: str) -> tuple[float, int]:
+            """How much of the option the finding says, and of two that it says whole the one that says more."""
             words = set(re.findall(r"[a-z]{3,}|\d+", option.lower()))
-            return len(words & said) / max(len(words), 1)
+            return len(words & said) / max(len(words), 1), len(words)
 
         best = max(reading.options, key=overlap)
-        return best if overlap(best) > 0.0 else None
+        return best if overlap(best)[0] > 0.0 else None
 
     def repair(self, name: str) -> bool:
         """Carry a repair out and prove it; True when nothing is left wrong. What mended something, and not all, is

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -35,17 +35,45 @@ def with_effects(
     for effect in effects:
         wanted = {name: value for name, value in effect.raises.items() if "bank 2" not in name or powertrain.banks > 1}
         told = frozenset(number for reference in effect.told for number in index.numbers(reference, 1))
-        raised.append(Raised(effect, index.strengths(wanted, powertrain.banks), told))
-    return {name: _with_effects(row, raised, Own(row, index)) for name, row in faults.items()}
+        raised.append(Raised(effect, index.strengths(wanted, powertrain.banks), told, frozenset(effect.of)))
+    everything = Everything(tuple(raised))
+    return {name: _with_effects(row, everything, Own(row, index)) for name, row in faults.items()}
 
 
 @dataclass(frozen=True)
 class Raised:
-    """One effect on one powertrain: its codes with their chances, and the numbers that tell of the trouble."""
+    """One effect on one powertrain: its codes with their chances, the numbers that tell of the trouble, and the parts
+    whose loss it is."""
 
     effect: EffectRow
     strengths: Mapping[str, float]
     told: frozenset[str]
+    parts: frozenset[str]
+
+
+@dataclass(frozen=True)
+class Everything:
+    """All effects, and which of them a suspect can have at all: by the parts and codes that they tell of."""
+
+    rows: tuple[Raised, ...]
+
+    @cached_property
+    def _places(self) -> tuple[list[int], dict[str, list[int]]]:
+        """The places of the effects that any suspect may have, and of those that tell of one part or code."""
+        anywhere, told = list[int](), dict[str, list[int]]()
+        for place, raised in enumerate(self.rows):
+            about = {"dead circuit": raised.parts, "code": raised.told}.get(raised.effect.source)
+            if about is None:
+                anywhere.append(place)
+            for name in about or ():
+                told.setdefault(name, []).append(place)
+        return anywhere, told
+
+    def of(self, own: Own) -> Iterator[Raised]:
+        """Those that this suspect can have, in their order."""
+        anywhere, told = self._places
+        found = {place for name in (*own.dead, *own.row.codes) for place in told.get(name, ())}
+        yield from (self.rows[place] for place in sorted(found.union(anywhere)))
 
 
 @dataclass(frozen=True)
@@ -77,18 +105,22 @@ class Own:
                 found[code.component] = max(chance, found.get(code.component, 0.0))
         return found
 
-    def of_parts(self, parts: tuple[str, ...]) -> float:
+    def of_parts(self, parts: frozenset[str]) -> float:
         """How surely it raises a circuit code of one of these."""
-        return max((chance for part, chance in self.dead.items() if part in parts), default=0.0)
+        return _surest(self.dead, parts)
 
     def of_codes(self, numbers: frozenset[str]) -> float:
         """How surely it raises one of these codes."""
-        return max((self.row.codes[number] for number in self.row.codes.keys() & numbers), default=0.0)
+        return _surest(self.row.codes, numbers)
 
 
-def _with_effects(row: FaultRow, effects: Iterable[Raised], own: Own) -> FaultRow:
+def _surest(chances: dict[str, float], among: frozenset[str]) -> float:
+    return 0.0 if among.isdisjoint(chances) else max(chances[name] for name in chances.keys() & among)
+
+
+def _with_effects(row: FaultRow, effects: Everything, own: Own) -> FaultRow:
     codes, echoes = dict(row.codes), dict(row.echoes)
-    for raised in effects:
+    for raised in effects.of(own):
         chance = EFFECT_SOURCES[raised.effect.source](own, raised)
         for number, strength in raised.strengths.items() if chance >= SMALL_EFFECT else ():
             if row.codes.get(number, 0.0) < DIRECT and chance * strength >= SMALL_EFFECT:
@@ -101,6 +133,6 @@ EFFECT_SOURCES: dict[str, Callable[[Own, Raised], float]] = {
     "misfire": lambda own, _raised: own.row.misfires,
     "engine circuit code": lambda own, _raised: own.signal,
     "gearbox code": lambda own, _raised: own.gearbox,
-    "dead circuit": lambda own, raised: own.of_parts(raised.effect.of),
+    "dead circuit": lambda own, raised: own.of_parts(raised.parts),
     "code": lambda own, raised: own.of_codes(raised.told),
 }

@@ -10,6 +10,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
 
@@ -131,16 +132,24 @@ class Weighing:
         self._place = {name: index for index, name in enumerate(shares.model.faults)}
         self._everyone = {name: index for index, name in enumerate(everyone)}
         self._columns: list[Floats] = []
+        self._lines: dict[str, tuple[Entry, ...]] = {}
 
     def entries(self, fault: str) -> tuple[Entry, ...]:
         """One entry a clue, in the order of the clues."""
-        count = range(len(self._shares.clues))
-        if fault in self._place:
-            ratios = [float(column[self._place[fault]]) for column in self._every_column()]
-        else:
-            at = self._everyone[fault] + 1
-            ratios = [float(values[at] - values[0]) for values in map(self._alone.of, count)]
-        return tuple(Entry(clue, ratio) for clue, ratio in zip(self._shares.clues, ratios, strict=True))
+        if fault not in self._lines:
+            if fault in self._place:
+                ratios = [float(column[self._place[fault]]) for column in self._every_column()]
+            else:
+                at = self._everyone[fault] + 1
+                ratios = [float(values[at] - values[0]) for values in self._each_alone]
+            told = zip(self._shares.clues, ratios, strict=True)
+            self._lines[fault] = tuple(Entry(clue, ratio) for clue, ratio in told)
+        return self._lines[fault]
+
+    @cached_property
+    def _each_alone(self) -> list[Floats]:
+        """The share of each clue over the suspects one by one (the first: none of them)."""
+        return [self._alone.of(index) for index in range(len(self._shares.clues))]
 
     def _every_column(self) -> list[Floats]:
         """log P(clue | fault in S) − log P(clue | fault not in S) given the clues before it, by clue and fault."""

@@ -92,10 +92,9 @@ def _matrix(assessment: Assessment) -> tuple[list[Row], list[Row], list[Row]]:
     that speak less, and those that say nothing of them."""
     speaking: list[Row] = []
     silent: list[Row] = []
+    lines = [{id(entry.clue): entry for entry in suspect.entries} for suspect in assessment.suspects[:COLUMNS]]
     for clue in assessment.clues:
-        entries = [
-            next(entry for entry in suspect.entries if entry.clue is clue) for suspect in assessment.suspects[:COLUMNS]
-        ]
+        entries = [line[id(clue)] for line in lines]
         told = clue.doubtful or any(entry.stance is not Stance.SILENT for entry in entries)
         (speaking if told else silent).append((clue, entries))
     loudest = sorted(speaking, key=lambda row: -max(abs(entry.llr) for entry in row[1]))[:MATRIX_ROWS]
