@@ -295,10 +295,10 @@ def install(lock: str) -> None:
             subprocess.run([sys.executable, "-m", "venv", str(VENV)], cwd=ROOT, check=True)
     print(f"Installing {lock} …", flush=True)
     pip, locked = [str(PYTHON), "-m", "pip", "install", *QUIETLY], ("--require-hashes", "-r")
-    subprocess.run([*pip, *locked, INSTALLER], cwd=ROOT, check=True)
-    quick = [str(PYTHON), "-m", "uv", "pip", "install", "--quiet", "--python", str(PYTHON)]
-    if subprocess.run([*quick, *locked, lock], cwd=ROOT).returncode != 0:  # a mirror that only pip is told of
-        print("Once more with pip …", flush=True)
+    uv = [str(PYTHON), "-m", "uv", "pip", "install", "--quiet", "--python", str(PYTHON)]
+    quickly = ([*pip, *locked, INSTALLER], [*uv, *locked, lock])
+    if any(subprocess.run(command, cwd=ROOT).returncode != 0 for command in quickly):
+        print("Once more with pip …", flush=True)  # no uv for this machine, or a mirror that only pip is told of
         subprocess.run([*pip, *locked, lock], cwd=ROOT, check=True)
     stamp.write_text(wanted)
 

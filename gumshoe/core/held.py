@@ -9,6 +9,8 @@ from collections.abc import Iterable
 from importlib import import_module
 from pathlib import Path
 
+import pydantic
+
 CORE = Path(__file__).parent
 STORE = CORE / "__pycache__"
 """The mark lies beside what Python itself keeps of these files; where nothing can be written, every start checks."""
@@ -20,11 +22,11 @@ def sources() -> list[Path]:
 
 
 def fingerprint(files: Iterable[Path]) -> str:
-    """Of what these files hold, and of the Python that reads them."""
-    found = hashlib.sha256(sys.version.encode())
+    """Of what these files hold and where they lie, and of what reads them: Python and pydantic."""
+    found = hashlib.sha256(f"{sys.version} {pydantic.VERSION}".encode())
     for path in files:
         content = path.read_bytes()
-        found.update(f"{path.name} {len(content)} ".encode() + content)
+        found.update(f"{path} {len(content)} ".encode() + content)
     return found.hexdigest()
 
 

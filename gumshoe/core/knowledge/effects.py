@@ -34,38 +34,36 @@ def with_effects(
     raised = []
     for effect in effects:
         wanted = {name: value for name, value in effect.raises.items() if "bank 2" not in name or powertrain.banks > 1}
-        told = frozenset(number for reference in effect.told for number in index.numbers(reference, 1))
-        raised.append(Raised(effect, index.strengths(wanted, powertrain.banks), told, frozenset(effect.of)))
+        told = (number for reference in effect.told for number in index.numbers(reference, 1))
+        raised.append(Raised(effect, index.strengths(wanted, powertrain.banks), frozenset((*effect.of, *told))))
     everything = Everything(tuple(raised))
     return {name: _with_effects(row, everything, Own(row, index)) for name, row in faults.items()}
 
 
 @dataclass(frozen=True)
 class Raised:
-    """One effect on one powertrain: its codes with their chances, the numbers that tell of the trouble, and the parts
-    whose loss it is."""
+    """One effect on one powertrain: its codes with their chances, and what it is about: the numbers that tell of the
+    trouble, or the parts whose loss it is; nothing where it is about no part or code in particular."""
 
     effect: EffectRow
     strengths: Mapping[str, float]
-    told: frozenset[str]
-    parts: frozenset[str]
+    about: frozenset[str]
 
 
 @dataclass(frozen=True)
 class Everything:
-    """All effects, and which of them a suspect can have at all: by the parts and codes that they tell of."""
+    """All effects, and which of them a suspect can have at all: by the parts and codes that they are about."""
 
     rows: tuple[Raised, ...]
 
     @cached_property
     def _places(self) -> tuple[list[int], dict[str, list[int]]]:
-        """The places of the effects that any suspect may have, and of those that tell of one part or code."""
+        """The places of the effects that are about nothing in particular, and of the others by what they are about."""
         anywhere, told = list[int](), dict[str, list[int]]()
         for place, raised in enumerate(self.rows):
-            about = {"dead circuit": raised.parts, "code": raised.told}.get(raised.effect.source)
-            if about is None:
+            if not raised.about:
                 anywhere.append(place)
-            for name in about or ():
+            for name in raised.about:
                 told.setdefault(name, []).append(place)
         return anywhere, told
 
@@ -133,6 +131,6 @@ EFFECT_SOURCES: dict[str, Callable[[Own, Raised], float]] = {
     "misfire": lambda own, _raised: own.row.misfires,
     "engine circuit code": lambda own, _raised: own.signal,
     "gearbox code": lambda own, _raised: own.gearbox,
-    "dead circuit": lambda own, raised: own.of_parts(raised.parts),
-    "code": lambda own, raised: own.of_codes(raised.told),
+    "dead circuit": lambda own, raised: own.of_parts(raised.about),
+    "code": lambda own, raised: own.of_codes(raised.about),
 }
