@@ -102,7 +102,7 @@ def plain(known: Knowledge, clues: tuple[Clue, ...], names: list[str]) -> float:
             for clue in clues:
                 if clue.kind.value != "code":
                     continue
-                absent = 1.0 - known.codes[clue.variable].leak
+                absent = 1.0 - known.leaks[clue.variable]
                 for name in chosen:
                     absent *= 1.0 - known.faults[name].codes.get(clue.variable, 0.0)
                 weight *= absent if clue.value == "absent" else 1.0 - absent

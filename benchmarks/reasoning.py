@@ -93,8 +93,9 @@ def by_definition(known: Knowledge, found: Assessment, clues: tuple[Clue, ...]) 
 def likelihood(known: Knowledge, clue: Clue, members: list[str]) -> float:
     """P(clue | S) by its definition."""
     if clue.kind in (ClueKind.CODE, ClueKind.SYMPTOM):
-        row = known.codes[clue.variable] if clue.kind is ClueKind.CODE else known.symptoms[clue.variable]
-        absent = (1.0 - row.leak) * (1.0 - clue.explained)
+        told = known.complaints if clue.brought else {name: row.leak for name, row in known.symptoms.items()}
+        leak = (known.leaks if clue.kind is ClueKind.CODE else told)[clue.variable]
+        absent = (1.0 - leak) * (1.0 - clue.explained)
         for name in members:
             fault = known.faults[name]
             absent *= 1.0 - (fault.codes if clue.kind is ClueKind.CODE else fault.symptoms).get(clue.variable, 0.0)

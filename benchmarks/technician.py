@@ -98,12 +98,16 @@ class Job:
     good_parts: int = 0
     cured: bool = False
     stated: list[tuple[float, bool]] = field(default_factory=list)
+    at_peace: bool = False
+    """What is left wrong, if anything, shows itself to nobody: neither a code nor anything the driver feels."""
+    mended: int = 0
+    """Repairs that put something right."""
     proven_wrong: bool = False
     """Whether a good part was renewed, or a good joint mended, on the strength of a test that showed it."""
 
     @property
     def first_time(self) -> bool:
-        return self.cured and len(self.repairs) == self.faults
+        return (self.cured or self.at_peace) and len(self.repairs) == (self.faults if self.cured else self.mended)
 
 
 class Technician:
@@ -120,6 +124,7 @@ class Technician:
         self.failed: list[tuple[str, str, str]] = []
         self.changed, self.cannot = False, set[str]()
         self.slips: Callable[[int], bool] = lambda number: False
+        self._done = self._made = 0
         self.luck = random.Random(f"{sorted(map(sorted, truth))} {car.odometer_km}")
 
     def judged(self, way: Strategy = Strategy.TELLING) -> Judged:
@@ -168,10 +173,17 @@ class Technician:
             readings[reading.key] = value
         self.car.stop()
         outcome = decide(test, readings, self.specification).id
-        if self.slips(len(self.outcomes)):
+        if self.slips(self._made):
             outcome = self.luck.choice([item.id for item in test.outcomes if item.id != outcome])
-        self.outcomes.append(TestOutcome(test.id, outcome, "stand-in", "1"))
+        self._made += 1
+        self.outcomes = [row for row in self.outcomes if row.test != test.id]
+        self.outcomes.append(TestOutcome(test.id, outcome, "stand-in", self._now()))
         return True
+
+    def _now(self) -> str:
+        """The time of an entry: they follow each other."""
+        self._done += 1
+        return f"{self._done:04}"
 
     @staticmethod
     def read(test: TestRow, reading: ReadingRow, finding: Finding) -> float | str | None:
@@ -200,25 +212,32 @@ class Technician:
         return best if overlap(best)[0] > 0.0 else None
 
     def repair(self, name: str) -> bool:
-        """Carry a repair out and prove it; True when nothing is left wrong. What mended something, and not all, is
-        seen by the drive after it: the car is read anew. (The proof itself is measured by ``proving.py``; here its
-        verdict is taken as right.)"""
+        """Carry a repair out and prove it; True when nothing is left wrong, or nothing that anybody would notice.
+        What mended something, and not all, is seen by the drive after it: the car is read anew. (The proof itself is
+        measured by ``proving.py``; here its verdict is taken as right.)"""
         row = self.known.repairs[name]
         self.job.minutes += row.minutes + self.costs.proof_minutes
         self.job.money += self.costs.of_repair(row)
         self.changed = self.car.carry_out(row.component, self.known.reached_by(name), wiring=row.wiring)
         self.job.repairs.append(name)
         self.job.cured = is_sound(self.car)
+        self.job.mended += self.changed
         if not self.changed:
             self.job.good_parts += float(row.parts) > 0.0
-            self.failed.append((name, "j", "1"))
+            self.failed.append((name, "j", self._now()))
         elif not self.job.cured:
             self.outcomes = [row for row in self.outcomes if not self.showed(row, name)]
             self.car.clear()
             self.felt, self.trims = Drives(), ()
             drive(self.car, self.felt)
             self.seen = snapshot(self.car)
-        return self.job.cured
+            self.job.at_peace = not self.noticed
+        return self.job.cured or self.job.at_peace
+
+    @property
+    def noticed(self) -> bool:
+        """Whether anybody would bring the car: for a code, or for what the driver feels."""
+        return bool(self.seen.engine and self.seen.engine.codes) or bool(self.felt.symptoms())
 
     def showed(self, row: TestOutcome, repair: str) -> bool:
         """Whether a finding showed what this repair has put right: then it is of yesterday."""

@@ -10,11 +10,11 @@ from gumshoe.simulator.models import CarModel
 from gumshoe.simulator.parts import INSIDE, Parts, healthy
 from gumshoe.simulator.wires import HOUSED_IN
 
-WIRES = ("unplugged", "wired", "loose", "moods", "apart", "acting")
+WIRES = ("unplugged", "wired", "loose", "moods", "apart", "acting", "silent")
 """What is kept of wires: mended element by element below."""
 SETS = {"spark_plugs": "spark_plug", "injectors": "injector"}
 """What is renewed or cleaned as a set, and the kind of its members."""
-
+BUS, BOTH_ENDS = "bus_bus", 2
 
 HEATED = ("oxygen_sensor", "oxygen_heater")
 
@@ -61,10 +61,13 @@ def mend(parts: Parts, component: str, model: CarModel) -> bool:
 
 def mend_wiring(parts: Parts, component: str) -> None:
     """Put a component's plug on and its circuit in order: who mends wires renews what he finds open, as the step says.
-    Whatever else is worn in the part stays."""
+    Whatever else is worn in the part stays. The terminators belong to the bus wires."""
+    if component == BUS:
+        parts.terminators = BOTH_ENDS
     for name in _housed_with(component):
         parts.unplugged.discard(name)
         parts.loose.discard(name)
+        parts.silent.discard(name)
         parts.wired.pop(name, None)
         parts.moods.pop(name, None)
 

@@ -53,7 +53,7 @@ class Network:
     def _code(self, known: Knowledge, clue: Clue) -> None:
         self._add(clue.variable, ["absent", "present"])
         for state in self._states():
-            absent = 1.0 - known.codes[clue.variable].leak
+            absent = 1.0 - known.leaks[clue.variable]
             for fault, held in zip(self.faults, state, strict=True):
                 absent *= 1.0 - held * known.faults[fault].codes.get(clue.variable, 0.0)
             self.net.cpt(clue.variable)[dict(zip(self.faults, state, strict=True))] = [absent, 1.0 - absent]

@@ -44,7 +44,7 @@ def odds_of(known: Knowledge, name: str, own: float, members: tuple[str, ...]) -
 def likelihood(known: Knowledge, clue: Clue, members: tuple[str, ...]) -> float:
     """P(clue | S) by the definition."""
     if clue.kind is ClueKind.CODE:
-        absent = 1.0 - known.codes[clue.variable].leak
+        absent = 1.0 - known.leaks[clue.variable]
         for name in members:
             absent *= 1.0 - known.faults[name].codes.get(clue.variable, 0.0)
         return absent if clue.value == "absent" else 1.0 - absent

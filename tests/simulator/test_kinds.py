@@ -178,6 +178,10 @@ class SixInTwoBanks(unittest.TestCase):
         fuse = built("dunlin_30", "feed-heaters-open")
         self.assertTrue(fuse.carry_out("feed_heaters", (), wiring=True))
         self.assertEqual(fuse.parts.open_points, {})
+        for defect in ("terminator-missing", "terminator-extra"):  # they sit in the pair of wires
+            bus = built("dunlin_30", defect)
+            self.assertTrue(bus.carry_out("bus_bus", (), wiring=True))
+            self.assertEqual(repr(bus.parts), repr(healthy(bus.model)))
 
     def test_the_bus_tells_both_banks(self) -> None:
         car = built("dunlin_30")

@@ -165,7 +165,8 @@ class Wires(OnTheBus):
         self.assertTrue(any("Brakes" in text for text in found.problems))
         cluster = next(module for module in found.modules if module.name == "Cluster")
         self.assertIn("U0121", [row.code for row in cluster.codes])
-        self.assertTrue(self.runner.vehicle.mend("brake_module"))
+        self.assertFalse(self.runner.vehicle.mend("brake_module"))  # a new one has no feed either
+        self.assertTrue(self.runner.vehicle.carry_out("brake_module", (), wiring=True))
         self.assertFalse(cut_off(self.runner.vehicle.parts, "brake_module"))
 
 

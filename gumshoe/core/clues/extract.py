@@ -37,6 +37,7 @@ NO_START = "no_start"
 LAMP_OUT, CLEARED_KM = "out", 200.0
 SUPPLY_RUNNING = "supply_running"
 SUPPLY_LOW = "system voltage: too low"
+INTERMITTENT = "intermittent"
 BANKS_DIFFER_PCT = 8.0
 """Total trims of the banks that lie farther apart than this belong to one bank's own trouble (common practice)."""
 _SURENESS: dict[CodeState | None, float] = {
@@ -114,6 +115,8 @@ def bin_words(variable: VariableRow, name: str) -> str:
 
 def _symptoms(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     source, at = evidence.symptom_source
+    modules = (item for item in (evidence.module, *evidence.others) if item is not None)
+    brought = not any(module.codes for module in modules)
     for name in evidence.symptoms:
         row = knowledge.symptoms.get(name)
         if row is not None:
@@ -125,6 +128,7 @@ def _symptoms(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
                 f"complaint: {row.words}",
                 source,
                 at,
+                brought=brought,
             )
 
 
@@ -147,13 +151,12 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     if evidence.module is None:
         return
     told = evidence.module.status is None and bool(states)
-    said = {_about(number, knowledge) for number in states if number in knowledge.index.rows}
+    said = {about for number in states if number in knowledge.index.rows for about in _about(number, knowledge)}
     heard = _heard(set(states), knowledge)
     siblings = _siblings(set(states), knowledge)
     for number in sorted(_telling_absence(set(states), evidence, knowledge) | heard | siblings):
         row = knowledge.codes[number]
-        about = _about(number, knowledge)
-        if number in states or row.evidence or about in said:
+        if number in states or row.evidence or not said.isdisjoint(_about(number, knowledge)):
             continue  # a control unit says the same thing with one of several codes, not with all of them
         if number in heard:
             words = f"{number} not among what is told: {row.title}"
@@ -178,10 +181,13 @@ def _siblings(present: set[str], knowledge: Knowledge) -> set[str]:
     return {number for number in found if number in knowledge.linked and number not in present}
 
 
-def _about(number: str, knowledge: Knowledge) -> tuple[str, int]:
-    """What a code is about, and whether of its circuit, its plausibility or its effect."""
+def _about(number: str, knowledge: Knowledge) -> set[tuple[str, int, bool]]:
+    """What a code is about, whether of its circuit, its plausibility or its effect, and whether it comes and goes. Of a
+    circuit also the car's part: its numbers have several names (the fan, its control, its motor)."""
     row = knowledge.index.rows.get(number) or knowledge.codes[number]
-    return row.component, rank_of(row.kind)
+    rank = rank_of(row.kind)
+    names = (row.component, *(knowledge.components_of(number) if rank == 0 else ()))
+    return {(name, rank, row.kind == INTERMITTENT) for name in names}
 
 
 def _telling_absence(present: set[str], evidence: OnRecord, knowledge: Knowledge) -> set[str]:

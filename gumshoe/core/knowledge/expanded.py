@@ -24,6 +24,15 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.misfires import Lack, Law, law_of
 
 MORE_OFTEN_THAN_NOT = 0.5
+EXPECTED_FAULTS = 0.5
+"""How many of the faults of the tables a car brought in has on average, before anything is known of it: a second,
+independent fault is rare, and some have a fault that no table knows (common practice)."""
+UNLISTED = 0.15
+"""Of the cars that come with a code, so many have it for no reason that the tables know, at most: parts that are sent
+back and found sound are a fifth and more, but most of those were guesses, not codes (common practice)."""
+IMAGINED = {"starting": 0.2, "warning": 0.2, "running": 0.35, "noise": 0.6}
+"""The same of a complaint that a car is brought in for, by what it is about: an engine that does not start has a
+reason, a smell may be next door's (common practice)."""
 
 
 @dataclass(frozen=True)
@@ -66,6 +75,35 @@ class Knowledge:
     def by_code(self) -> dict[str, dict[str, float]]:
         """For each code, the suspects that raise it and their chance."""
         return _turned({name: row.codes for name, row in self.faults.items()})
+
+    @cached_property
+    def leaks(self) -> dict[str, float]:
+        """How often each code is there without a suspect that raises it: what its row says, and no more than a share of
+        how often it is there with one. A rare code is as seldom wrong as it is seldom right."""
+        known = self._explained(self.by_code)
+        return {
+            number: min(row.leak, UNLISTED * known[number]) if number in known else row.leak
+            for number, row in self.codes.items()
+        }
+
+    @cached_property
+    def complaints(self) -> dict[str, float]:
+        """How often each symptom is told without a suspect that shows it, likewise."""
+        known = self._explained(self.by_symptom)
+        return {
+            name: min(row.leak, IMAGINED[row.about] * known[name])
+            if name in known and row.about in IMAGINED
+            else row.leak
+            for name, row in self.symptoms.items()
+        }
+
+    def _explained(self, links: Mapping[str, Mapping[str, float]]) -> dict[str, float]:
+        """How often each thing is there with a suspect that brings it about."""
+        scale = EXPECTED_FAULTS / max(sum(row.rate for row in self.faults.values()), 1e-12)
+        return {
+            thing: scale * sum(self.faults[name].rate * chance for name, chance in chances.items())
+            for thing, chances in links.items()
+        }
 
     @cached_property
     def by_symptom(self) -> dict[str, dict[str, float]]:

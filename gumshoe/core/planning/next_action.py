@@ -8,13 +8,14 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from gumshoe.core.clues import ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.knowledge.values import Origin
 from gumshoe.core.planning.next_test import A_LITTLE, NARROWS, RUNNING, SETTLES, TELLS_BITS, Costs, Proposal
 from gumshoe.core.planning.stop import LEADS, likely_enough
 from gumshoe.core.suspects.conflict import without
-from gumshoe.core.suspects.posterior import Assessment
+from gumshoe.core.suspects.posterior import Assessment, Suspect
 
 SHORT_MINUTES = 15.0
 """A test that settles a good part of what is open in so few minutes is made before a guess (common practice)."""
@@ -59,7 +60,7 @@ def next_action(
     """What to do next. ``proposals``: the tests that can be made, in the order of the way to work; ``costs`` and
     ``lacks``: the shop's rates, and the equipment it does not have."""
     rows = list(proposals)
-    leader = assessment.suspects[0]
+    leader = foremost(assessment)
     name = leader.row.words
     if likely_enough(assessment, leader):
         if leader.proven_by:
@@ -93,6 +94,15 @@ def next_action(
     return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
 
 
+def foremost(assessment: Assessment) -> Suspect:
+    """The likeliest suspect against whom something can still be done: not one whose repair was made without help,
+    unless a test has shown it since. With two faults in a car the complaint stays when one of them is mended."""
+    made = {clue.variable for clue in assessment.clues if clue.kind is ClueKind.REPAIR}
+    left = (item for item in assessment.suspects if item.row.repair not in made or item.proven_by)
+    found = next(left, assessment.suspects[0])
+    return found if found.probability >= POINTED_AT else assessment.suspects[0]
+
+
 def make_again(test: TestRow, why: str, suspect: str) -> NextAction:
     """A test whose result does not fit the rest, made once more."""
     return NextAction(Act.TEST, f"Make it again: {_made(test)}", why, test, suspect)
@@ -112,7 +122,7 @@ def _showing(
     assessment: Assessment, knowledge: Knowledge, rows: list[Proposal], costs: Costs, lacks: frozenset[str]
 ) -> Proposal | None:
     """The test that would show a suspect who leads and was not shown yet, for less than the repair costs."""
-    leader = assessment.suspects[0]
+    leader = foremost(assessment)
     proof = cheapest_proof(leader.id, knowledge, rows, lacks)
     if proof is None or leader.probability < LEADS or leader.proven_by:
         return None
@@ -130,7 +140,7 @@ def confirmation(
 ) -> TestRow | None:
     """The shortest test that can stand beside the one reading on which the case against the leader rests; None where
     more than that speaks for it, where the repair is as cheap as another look, or where no test would tell."""
-    leader = assessment.suspects[0]
+    leader = foremost(assessment)
     reading = leader.proven_by[0].result if len(leader.proven_by) == 1 else None
     if reading is None or not can_deceive(knowledge.tests[reading[0]]):
         return None
@@ -168,7 +178,7 @@ def _narrows(assessment: Assessment, item: Proposal) -> bool:
     """Whether nobody is pointed at so far, or something seen in a test does not stand yet, and this tells enough of it
     for its minutes: then it is worth making even where they are not saved. Of many tests that each tell next to nothing
     there would be no end."""
-    leader = assessment.suspects[0]
+    leader = foremost(assessment)
     still_open = leader.probability < LEADS or bool(leader.proven_by)
     least = (A_LITTLE, TELLS_BITS) if item.minutes <= SHORT_MINUTES else (NARROWS, TENTH_OF_A_QUESTION)
     return still_open and item.share >= least[0] and item.bits >= least[1]

@@ -247,9 +247,10 @@ class LikelihoodModel:
     def _silence(self, clue: Clue) -> tuple[Floats, float]:
         """log of the chance to stay silent: of every fault (none last), and of the leak with any known cause."""
         if clue.kind is ClueKind.CODE:
-            leak, links = self.knowledge.codes[clue.variable].leak, self.knowledge.by_code.get(clue.variable, {})
+            leak, links = self.knowledge.leaks[clue.variable], self.knowledge.by_code.get(clue.variable, {})
         else:
-            leak = self.knowledge.symptoms[clue.variable].leak
+            row = self.knowledge.symptoms[clue.variable]
+            leak = self.knowledge.complaints[clue.variable] if clue.brought else row.leak
             links = self.knowledge.by_symptom.get(clue.variable, {})
         silent = np.zeros(len(self.faults) + 1)
         for fault, chance in links.items():

@@ -10,15 +10,13 @@ from math import prod
 import numpy as np
 
 from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.expanded import EXPECTED_FAULTS
 from gumshoe.core.knowledge.values import Climate, Standing
 from gumshoe.core.suspects.likelihood import Floats
 
 TYPICAL_KM = 80_000.0
 TYPICAL_YEARS = 8.0
 """What the rates of the tables are written for."""
-EXPECTED_FAULTS = 0.5
-"""How many of the faults of the tables a car brought in has on average, before anything is known of it: a second,
-independent fault is rare, and some have a fault that no table knows (common practice)."""
 LEAST_OWN = 0.10
 """A technician's own suspect is lifted to at least so much."""
 WORTH_SAYING = 0.05
