@@ -21,7 +21,7 @@ from benchmarks.heard import Drives  # noqa: E402
 from benchmarks.truths import drive  # noqa: E402
 from gumshoe.core.clues import OnRecord, TestOutcome  # noqa: E402
 from gumshoe.core.judgement import Grounds, Judged  # noqa: E402
-from gumshoe.core.knowledge.by_place import ASKED, CYLINDER  # noqa: E402
+from gumshoe.core.knowledge.by_place import ASKED, CYLINDER, PLUG  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
 from gumshoe.core.knowledge.outcomes import decide  # noqa: E402
 from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow  # noqa: E402
@@ -192,6 +192,11 @@ class Technician:
             return finding.value
         if reading.key == CYLINDER:
             return cylinder_of(finding.words)
+        if reading.key == PLUG:
+            words = finding.words.replace(" ", "_")
+            named = {item.place: item.words for item in test.outcomes if item.place and item.place in words}
+            told = next((text for place, text in named.items() if len(named) == 1), "")
+            return next((option for option in reading.options[1:] if told.endswith(f": {option}")), reading.options[0])
         if reading.key in ASKED:
             said = set(re.findall(r"[a-z]+|\d+", finding.words.lower()))
             named = (option for option in reading.options[1:] if {reading.key, *option.split()} <= said)

@@ -78,5 +78,47 @@ class OneReading(unittest.TestCase):
         self.assertLess(len(made), 18, made)
 
 
+class WhichPlug(unittest.TestCase):
+    """A plug that is off, or parts when it is moved, speaks for its own circuit only: which one it was is asked."""
+
+    def setUp(self) -> None:
+        self.known = known("ostrel_tern_16")
+
+    def share(self, name: str, code: str, *tests: tuple[str, str]) -> float:
+        suspect = after(self.known, code, *tests)[0].suspect(name)
+        assert suspect
+        return suspect.probability
+
+    def test_a_plug_found_off_convicts_no_other(self) -> None:
+        coil = "coil_circuit_open_3"
+        before = self.share(coil, "P0353")
+        found, action = after(self.known, "P0353", ("look_connectors", "off_ignition_coil_3"))
+        self.assertEqual(found.suspects[0].id, coil)
+        self.assertTrue(found.suspects[0].proven_by)
+        self.assertGreater(found.suspects[0].probability, 0.9)
+        self.assertIs(action.act, Act.NAME)
+        found, _ = after(self.known, "P0353", ("look_connectors", "off_fan"))
+        suspect = found.suspect(coil)
+        assert suspect
+        self.assertLess(suspect.probability, before + 0.1)
+        self.assertFalse(suspect.proven_by)
+
+    def test_a_gap_when_a_plug_is_moved_is_that_contact(self) -> None:
+        loose = "loose_coolant_sensor"
+        before, own = self.share(loose, "P0119"), self.share(loose, "P0119", ("wiggle", "bad_coolant_sensor"))
+        self.assertGreater(own, 0.9)
+        self.assertLess(self.share(loose, "P0119", ("wiggle", "bad_fan")), before)
+        unsaid = self.share(loose, "P0119", ("wiggle", "bad"))  # as it stands on record from before it was asked
+        self.assertTrue(before < unsaid < own)
+
+    def test_parts_in_one_housing_share_their_plug(self) -> None:
+        asked = self.known.tests["wiggle"].readings[-1]
+        self.assertEqual(asked.label, "Which plug")
+        places = [item.place for item in self.known.tests["wiggle"].outcomes if item.place]
+        self.assertIn("plug_oxygen_b1s1", places)
+        self.assertNotIn("oxygen_heater_b1s1", places)
+        self.assertEqual(len(places), len(set(asked.options)) - 1)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -1,33 +1,38 @@
-"""Findings at one cylinder, one cam or one bank: which one is asked, and there is an outcome for each.
+"""Findings at one cylinder, cam, bank or plug: which one is asked, and there is an outcome for each.
 
 Without it a finding at one place would convict whichever place is suspected.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.outcomes import AND, Reading, decide
 from gumshoe.core.knowledge.parts import Component
 from gumshoe.core.knowledge.rows import FaultRow, OutcomeRow, ReadingRow, Specification, TestRow
-from gumshoe.core.knowledge.values import Distribution
+from gumshoe.core.knowledge.values import Distribution, FailureMode
 from gumshoe.core.powertrain.description import Powertrain
 
-OWN, UNSAID = 0.82, 0.12
-"""Of the mass of the finding: at the suspect's own place; told without saying which. The rest is a mix-up (common
-practice)."""
-CYLINDER, CAM, BANK = "cylinder", "cam", "bank"
+UNSAID = 0.12
+"""Of the mass of the finding: told without saying which."""
+CYLINDER, CAM, BANK, PLUG = "cylinder", "cam", "bank", "plug"
 ASKED = {
     CYLINDER: ("Which cylinder", "all alike"),
     CAM: ("Which cam", "none by itself"),
     BANK: ("Which bank", "neither by itself"),
+    PLUG: ("Which plug", "not one alone"),
 }
 """Each axis: its question, and the answer where the finding is not at one place."""
+ASTRAY = {CYLINDER: 0.06, CAM: 0.06, BANK: 0.06, PLUG: 0.01}
+"""Of the mass of the finding: told of another place than the suspect's own. Cylinders are counted from the wrong end;
+who moves a plug sees which (common practice)."""
 ALIKE = ASKED[CYLINDER][1]
 CAM_OF = {"intake_phaser_valve": "intake", "exhaust_phaser_valve": "exhaust"}
 """The classes of components that belong to one cam."""
+MODES = (FailureMode.OPEN, FailureMode.LOOSE)
+"""What is wrong with a circuit whose plug is off, or parts when it is moved."""
 
 
 @dataclass(frozen=True)
@@ -38,8 +43,14 @@ class Spot:
     words: str
 
 
-def spots(axis: str, powertrain: Powertrain) -> tuple[Spot, ...]:
-    """The places of an axis on this engine. Where there is but one, nothing is asked."""
+def spots(axis: str, powertrain: Powertrain, parts: Iterable[Component] = ()) -> tuple[Spot, ...]:
+    """The places of an axis on this engine. Where there is but one, nothing is asked. ``parts``: whose plugs they are,
+    where it is a plug that is asked for; several may have one."""
+    if axis == PLUG:
+        words: dict[str, str] = {}
+        for part in parts:
+            words.setdefault(plug_of(part), part.words)
+        return tuple(Spot(name, text) for name, text in sorted(words.items(), key=lambda item: item[1]))
     if axis == CYLINDER:
         return tuple(Spot(str(n), str(n)) for n in range(1, powertrain.cylinders + 1))
     banks = range(1, powertrain.banks + 1)
@@ -47,6 +58,11 @@ def spots(axis: str, powertrain: Powertrain) -> tuple[Spot, ...]:
         return tuple(Spot(str(bank), str(bank)) for bank in banks)
     tail = " of bank {}" if powertrain.banks > 1 else ""
     return tuple(Spot(cam_at(cam, bank), f"{cam}{tail.format(bank)}") for bank in banks for cam in powertrain.cams)
+
+
+def plug_of(part: Component) -> str:
+    """The plug of a component: its own, or the one it shares."""
+    return next((f"{PLUG}_{point}" for field, point in part.points if field == PLUG), part.id)
 
 
 def cam_at(cam: str, bank: int) -> str:
@@ -81,8 +97,9 @@ def by_place(
 ) -> TestRow:
     """The test with each finding that is at one place told place by place. ``parts``: the component each suspect is
     about, where it is one."""
+    plugged = [part for name, part in parts.items() if faults[name].mode in MODES]
     for base in [item for item in test.outcomes if item.each]:
-        found = spots(base.each, powertrain)
+        found = spots(base.each, powertrain, plugged)
         if len(found) > 1:
             test = _told(test, base, found, powertrain, faults, parts)
     return test
@@ -101,9 +118,13 @@ def _told(
     told = tuple(
         OutcomeRow(
             f"{base.id}_{spot.id}",
-            f"{base.words}: {base.each} {spot.words}" if base.each != CAM else f"{base.words}: {spot.words}",
+            f"{base.words}: {spot.words}" if base.each in (CAM, PLUG) else f"{base.words}: {base.each} {spot.words}",
             f"{base.when}{AND}{base.each} is {spot.words}",
-            tuple(f for f, row in faults.items() if row.template in base.proves and own[f] == {spot.id}),
+            tuple(
+                f
+                for f, row in faults.items()
+                if own[f] == {spot.id} and (row.template in base.proves or row.mode in base.proves_modes)
+            ),
             lacks=base.lacks,
             place=spot.id,
         )
@@ -121,7 +142,7 @@ def _told(
         outcomes=(*test.outcomes[:place], *told, *test.outcomes[place:]),
         otherwise=_spread(test.otherwise, base.id, everywhere),
         given={
-            fault: _spread(table, base.id, _places(own[fault], found) if own.get(fault) else everywhere)
+            fault: _spread(table, base.id, _places(base.each, own[fault], found) if own.get(fault) else everywhere)
             for fault, table in test.given.items()
         },
     )
@@ -129,6 +150,9 @@ def _told(
 
 def _own(axis: str, row: FaultRow, powertrain: Powertrain, part: Component | None) -> Iterator[str]:
     """Where a suspect shows itself; nowhere by itself where it touches all alike."""
+    if axis == PLUG:
+        yield plug_of(part) if part else row.component
+        return
     if axis == CYLINDER:
         yield from map(str, row.cylinders or (part.cylinders if part else ()))
         return
@@ -140,9 +164,9 @@ def _own(axis: str, row: FaultRow, powertrain: Powertrain, part: Component | Non
         yield from (cam_at(name, bank) for name in powertrain.cams if cam in (None, name))
 
 
-def _places(own: frozenset[str], found: tuple[Spot, ...]) -> dict[str, float]:
+def _places(axis: str, own: frozenset[str], found: tuple[Spot, ...]) -> dict[str, float]:
     """How often each place is named for a suspect of its ``own`` places."""
-    astray = (1.0 - OWN - UNSAID) / OWN / max(len(found) - len(own), 1)
+    astray = ASTRAY[axis] / (1.0 - ASTRAY[axis] - UNSAID) / max(len(found) - len(own), 1)
     return {spot.id: 1.0 / len(own) if spot.id in own else astray for spot in found}
 
 

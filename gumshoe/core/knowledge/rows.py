@@ -217,7 +217,8 @@ class ReadingRow(Row):
 @dataclass(frozen=True)
 class OutcomeRow(Row):
     """One possible verdict of a test; ``when`` is decided from the readings, ``proves`` names suspects it shows.
-    ``each``: it is found at one ``cylinder``, ``cam`` or ``bank``: it is asked which, and there is one for each.
+    ``each``: it is found at one ``cylinder``, ``cam``, ``bank`` or ``plug``: it is asked which, and there is one for
+    each; of that place it shows also what fails in one of ``proves_modes``.
     ``lacks``: what a cylinder is without where it comes out so; who makes it likely takes that away; ``was``: ids it
     had before, under which it may stand on record. Once placed, ``place``: the one it was found at."""
 
@@ -225,6 +226,7 @@ class OutcomeRow(Row):
     words: Words
     when: Words
     proves: tuple[ShownSuspect, ...] = ()
+    proves_modes: tuple[FailureMode, ...] = ()
     each: Asked = ""
     lacks: Lack | None = None
     was: tuple[str, ...] = ()

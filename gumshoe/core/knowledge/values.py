@@ -118,7 +118,7 @@ class Climate(StrEnum):
 
 Axis = Literal["", "cylinder", "bank", "companions", "neighbours", "beside"]
 PartAxis = Literal["bank", "cylinder", "sensor", "cam", "pair", "solenoid"]
-Asked = Literal["", "cylinder", "cam", "bank"]
+Asked = Literal["", "cylinder", "cam", "bank", "plug"]
 Severity = Literal["now", "soon", "can wait", "now when flashing, else soon"]
 LampTold = Literal["steady", "flashing while it can harm the catalyst"]
 State = Literal["running", "warm", "cold", "engine off", "key on, engine off", "battery off", "road"]

@@ -17,7 +17,7 @@ from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import RepairRow, TestRow
 from gumshoe.core.knowledge.values import Origin
-from gumshoe.core.suspects.likelihood import Floats, Ints, LikelihoodModel, marginals
+from gumshoe.core.suspects.likelihood import Claims, Floats, Ints, LikelihoodModel, marginals
 from gumshoe.core.suspects.posterior import Assessment
 
 
@@ -103,6 +103,11 @@ ORDINARY = ("none", "normal")
 
 HAPPENS = 0.005
 """An outcome rarer than this decides nothing."""
+
+
+MANY_PLACES, SELDOM, ELSEWHERE = 16, 0.002, "elsewhere"
+"""Of a test that may find something at more places than this, what is found at one more rarely is reckoned with what is
+found at other such places."""
 
 
 ACT_ON = 0.90
@@ -218,7 +223,7 @@ def propose(
         if test.checks in strangers:
             continue
         kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)
-        claims = model.claims(kind, variable)
+        claims = seldom_as_one(test, model.claims(kind, variable), usual)
         # Only where a suspect claims the test does its outcome differ from what it mostly is: the rest is one sum.
         rows, said = claims.claimed(columns)
         more = weights.take(rows)[:, None] * (said - claims.plain)
@@ -265,6 +270,17 @@ def propose(
     return tuple(proposals)
 
 
+def seldom_as_one(test: TestRow, claims: Claims, usual: Floats) -> Claims:
+    """The claims of a test with all that is found at one place and hardly ever reckoned as one: a gap may be at any of
+    fifty plugs. ``usual``: how likely each suspect is."""
+    placed = {item.id for item in test.outcomes if item.place}
+    if len(placed) <= MANY_PLACES:
+        return claims
+    chance = claims.plain + usual @ (claims.tables[:-1] - claims.plain)
+    seldom = np.array([name in placed for name in claims.bins]) & (chance < SELDOM)
+    return claims.merged(seldom, ELSEWHERE) if seldom.any() else claims
+
+
 def stands_out(clues: Iterable[Clue]) -> frozenset[str]:
     """The graded variables that have shown something out of the ordinary."""
     return frozenset(clue.variable for clue in clues if clue.kind is ClueKind.GRADED and clue.value not in ORDINARY)
@@ -292,4 +308,4 @@ def _concerns(test: TestRow, likely: frozenset[str], shown: frozenset[str]) -> b
 def _outcome_words(test: TestRow, knowledge: Knowledge) -> dict[str, str]:
     if test.measures:
         return {item.id: item.words for item in knowledge.variables[test.measures].bins}
-    return {item.id: item.words for item in test.outcomes}
+    return {ELSEWHERE: "at another place"} | {item.id: item.words for item in test.outcomes}

@@ -29,6 +29,7 @@ from gumshoe.core.planning.next_test import (
     expected_fix_cost,
     relevant_faults,
     repair_groups,
+    seldom_as_one,
     stands_out,
 )
 from gumshoe.core.planning.stop import LEADS
@@ -111,7 +112,7 @@ class _Table:
         self.repair_minutes = np.array([row.minutes + costs.proof_minutes for row in self.repairs], dtype=np.float64)
         self.repair_money = np.array([costs.of_repair(row) for row in self.repairs])
         self.has_part = np.array([float(row.parts) > 0.0 for row in self.repairs])
-        shown, sets = stands_out(assessment.clues), model.sets[order][kept]
+        shown, sets, usual = stands_out(assessment.clues), model.sets[order][kept], model.marginals(everything)
         self.tests: list[TestRow] = []
         self.outcomes: list[Floats] = []
         for test in knowledge.tests.values():
@@ -120,7 +121,7 @@ class _Table:
                 continue
             kind, variable = (ClueKind.GRADED, test.measures) if test.measures else (ClueKind.TEST, test.id)
             self.tests.append(test)
-            self.outcomes.append(model.claims(kind, variable).per_set(sets))
+            self.outcomes.append(seldom_as_one(test, model.claims(kind, variable), usual).per_set(sets))
         self.test_money = np.array([costs.of_minutes(test.minutes) for test in self.tests])
         _, self.group = np.unique(group[kept], return_inverse=True)
         self.groups = int(self.group.max()) + 1 if len(self.group) else 0

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
+from copy import copy
 from functools import cached_property, lru_cache
 
 import numpy as np
@@ -100,6 +101,16 @@ class Claims:
         self.tables, self.strength, self.plain = tables, strength, plain
         self.weighed = tables * strength[:, None]
 
+    def merged(self, seldom: NDArray[np.bool_], name: str) -> Claims:
+        """The same with some of its bins reckoned as one, of that name, the last. Who has how much to say stays."""
+        found = copy(self)
+        found.bins = (*(bin for bin, out in zip(self.bins, seldom, strict=True) if not out), name)
+        found.tables, found.plain, found.weighed = (
+            np.concatenate([array[..., ~seldom], array[..., seldom].sum(axis=-1, keepdims=True)], axis=-1)
+            for array in (self.tables, self.plain, self.weighed)
+        )
+        return found
+
     def per_set(self, sets: Ints) -> Floats:
         """P(bin | S): array (sets, bins): the mean of its claimants' tables, weighed by how much they have to say."""
         found = np.tile(self.plain, (len(sets), 1))
@@ -131,7 +142,7 @@ class LikelihoodModel:
         self._columns = tuple(np.ascontiguousarray(column) for column in self.sets.T)
         self._place = {name: index for index, name in enumerate(faults)}
         self._claims: dict[tuple[ClueKind, str], Claims] = {}
-        self._per_set: dict[tuple[ClueKind, str], Floats] = {}
+        self._per_set: dict[tuple[ClueKind, str, str], Floats] = {}
         self._misfires: dict[MisfireSeen, Floats] = {}
 
     def log_likelihood(self, clue: Clue, counts: Floats | None = None) -> Floats:
@@ -150,9 +161,7 @@ class LikelihoodModel:
             return np.where(hit.any(axis=1), np.log(stays), 0.0)
         if clue.seen is not None:
             return self._misfire(clue.seen) - (self._misfire(clue.given) if clue.given else 0.0)
-        per_bin = self.outcomes(clue.kind, clue.variable)
-        bins = self.claims(clue.kind, clue.variable).bins
-        return np.log(per_bin[:, bins.index(clue.value)])
+        return np.log(self.chance(clue.kind, clue.variable, clue.value))
 
     def _misfire(self, seen: MisfireSeen) -> Floats:
         if seen not in self._misfires:
@@ -161,11 +170,13 @@ class LikelihoodModel:
             self._misfires[seen] = log_seen(seen, self.knowledge.misfires_unclaimed, laws, self.sets)
         return self._misfires[seen]
 
-    def outcomes(self, kind: ClueKind, variable: str) -> Floats:
-        """P(outcome | S), array (sets, outcomes), of a graded variable or a test; kept for reuse."""
-        key = (kind, variable)
+    def chance(self, kind: ClueKind, variable: str, value: str) -> Floats:
+        """P(value | S), array (sets,), of a graded variable or a test; kept for reuse."""
+        key = (kind, variable, value)
         if key not in self._per_set:
-            self._per_set[key] = self.claims(kind, variable).per_set(self.sets)
+            claims = self.claims(kind, variable)
+            others = np.array([name != value for name in claims.bins])
+            self._per_set[key] = claims.merged(others, "").per_set(self.sets)[:, 0]
         return self._per_set[key]
 
     def claims(self, kind: ClueKind, variable: str) -> Claims:
