@@ -23,8 +23,10 @@ CRANKED_S = 4.0
 
 @dataclass
 class Drives:
-    """What was felt while the car was driven, in seconds, and combustions by where they were missed."""
+    """What was felt while the car was driven, in seconds, and combustions by where they were missed. ``usual``: the
+    seconds of the same drives in a sound car of its kind: who drives it knows how it goes uphill."""
 
+    usual: Counter[str] = field(default_factory=Counter)
     felt: Counter[str] = field(default_factory=Counter)
     fired: Counter[tuple[str, bool]] = field(default_factory=Counter)
     steps: int = 0
@@ -70,7 +72,7 @@ class Drives:
     def symptoms(self) -> tuple[str, ...]:
         """The symptoms that a customer names, as the complaint knows them."""
         told = [name for name in ("stalls", "high_idle", "low_power", "runs_hot", "battery_lamp")
-                if self.felt[name] >= FELT_S]  # fmt: skip
+                if self.felt[name] - self.usual[name] >= FELT_S]  # fmt: skip
         if self.felt["cranked"] > CRANKED_S and not self.felt["ran"]:
             told.append("no_start")
         if self.missed("idle") > ROUGH:

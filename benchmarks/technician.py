@@ -233,7 +233,7 @@ class Technician:
         elif not self.job.cured:
             self.outcomes = [row for row in self.outcomes if not self.showed(row, name)]
             self.car.clear()
-            self.felt, self.trims = Drives(), ()
+            self.felt, self.trims = Drives(self.felt.usual), ()
             drive(self.car, self.felt)
             self.seen = snapshot(self.car)
             self.job.at_peace = not self.noticed

@@ -5,7 +5,9 @@ Written down here only, since neither side knows the other.
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from benchmarks.heard import Drives
@@ -159,9 +161,16 @@ class Car:
 
     def driven(self, *defects: str, seed: int) -> tuple[dict[str, Any], Drives]:
         """The state of the car with these defects after two mixed drives, and what was felt in them."""
-        car, felt = self.fresh(*defects, seed=seed), Drives()
+        car, felt = self.fresh(*defects, seed=seed), Drives(self.usual)
         drive(car, felt)
         return car.save(), felt
+
+    @cached_property
+    def usual(self) -> Counter[str]:
+        """What is felt in a sound car of this kind on the same drives, in seconds."""
+        felt = Drives()
+        drive(self.fresh(seed=0), felt)
+        return felt.felt
 
 
 def drive(car: Vehicle, felt: Drives) -> None:
