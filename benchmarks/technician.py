@@ -40,6 +40,8 @@ from gumshoe.simulator.vehicle import Vehicle  # noqa: E402
 from tests.simulator.test_agreement import cylinder_of, snapshot, trims  # noqa: E402
 
 MOST_STEPS = 25
+AGAIN_MINUTES = 4.0
+"""What it takes to see again what was found before, with everything still laid out."""
 GIVES_UP = 6
 """So many repairs without an end, and the car goes to somebody else."""
 
@@ -125,6 +127,7 @@ class Technician:
         self.changed, self.cannot = False, set[str]()
         self.slips: Callable[[int], bool] = lambda number: False
         self._done = self._made = 0
+        self.again = set[tuple[str, str]]()
         self.luck = random.Random(f"{sorted(map(sorted, truth))} {car.odometer_km}")
 
     def judged(self, way: Strategy = Strategy.TELLING) -> Judged:
@@ -179,6 +182,20 @@ class Technician:
         self.outcomes = [row for row in self.outcomes if row.test != test.id]
         self.outcomes.append(TestOutcome(test.id, outcome, "stand-in", self._now()))
         return True
+
+    def sees_otherwise(self, judged: Judged, suspect: str) -> bool:
+        """Before anything is renewed the one finding on which it rests is seen once more; whether it was not so."""
+        one = judged.once_more(suspect)
+        if one is None or one.result is None or one.result in self.again:
+            return False
+        test, before = self.known.tests[one.result[0]], one.result[1]
+        self.again.add(one.result)
+        booked = self.job.minutes, self.job.money
+        if not self.test(test):
+            return False
+        least = min(test.minutes, AGAIN_MINUTES)
+        self.job.minutes, self.job.money = booked[0] + least, booked[1] + self.costs.of_minutes(least)
+        return next(row.outcome for row in self.outcomes if row.test == test.id) != before
 
     def _now(self) -> str:
         """The time of an entry: they follow each other."""
@@ -290,6 +307,8 @@ def work_by(strategy: Strategy, slips: Callable[[int], bool] | None = None) -> C
                 return  # nobody is pointed at: the car goes home unrepaired
             wanted = repair_of(man.known, action.suspect, located(man.known, check_outcomes(man.known, man.outcomes)))
             follows = wanted not in ("", *man.job.repairs) and strategy is not Strategy.FREQUENT
+            if follows and action.act is Act.NAME and man.sees_otherwise(judged, action.suspect):
+                continue
             name = wanted if follows else best_repair(man, found)
             man.note(found)
             cured = man.repair(name)

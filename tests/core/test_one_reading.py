@@ -8,7 +8,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.planning import Costs, NextAction, next_action, propose
 from gumshoe.core.planning.next_action import Act, can_deceive
 from gumshoe.core.suspects import Assessment, assess
-from gumshoe.core.suspects.conflict import without
+from gumshoe.core.suspects.conflict import rests_on, without
 from tests.core.test_bench_found import evidence, judged, known
 
 MISFIRE = "P0303"
@@ -76,6 +76,31 @@ class OneReading(unittest.TestCase):
                 made.append((action.test.id, max(action.test.otherwise, key=lambda name: action.test.otherwise[name])))
         self.assertIsNone(action.test, made)
         self.assertLess(len(made), 18, made)
+
+
+class OnceMore(unittest.TestCase):
+    """Measure twice, renew once (common practice): what a case rests on is seen again before a part is ordered."""
+
+    def setUp(self) -> None:
+        self.known = known("ostrel_tern_16")
+
+    def test_a_finding_that_carries_the_case_is_seen_again(self) -> None:
+        found, _ = after(self.known, "P0171", ("look_hoses", "crankcase"))
+        leader = found.suspects[0]
+        self.assertEqual(leader.id, "crankcase_hose_split")
+        one = rests_on(found, leader)
+        assert one
+        self.assertEqual(one.result, ("look_hoses", "crankcase"))
+        self.assertIsNone(rests_on(found, leader, [("look_hoses", "crankcase")] * 2))
+        self.assertIsNotNone(rests_on(found, leader, [("look_hoses", "whole"), ("look_hoses", "crankcase")]))
+
+    def test_two_findings_carry_each_other(self) -> None:
+        found, _ = after(self.known, MISFIRE, ("coil_swap", "moved"), ("spark_tester", "bad"))
+        self.assertIsNone(rests_on(found, found.suspects[0]))
+
+    def test_nothing_is_seen_again_where_nothing_was_shown(self) -> None:
+        found, _ = after(self.known, "P0171")
+        self.assertIsNone(rests_on(found, found.suspects[0]))
 
 
 class WhichPlug(unittest.TestCase):

@@ -137,6 +137,23 @@ class Proposing(Pages):
         self.post("repair/maintenance/", {"words": "x"}, 403)
 
 
+class OnceMore(Pages):
+    def test_what_a_repair_rests_on_is_seen_again_before_it(self) -> None:
+        """On the verdict and at the work, until it was made again; what came out otherwise counts."""
+        split = {"found": "crankcase hose split"}
+        self.post("bench/look_hoses/record/", split)
+        verdicts.give_verdict(self.case, self.tess, "crankcase_hose_split")
+        line = offering.propose_line(self.case, self.tess, "renew_crankcase_hose")
+        self.post(f"repair/line/{line.pk}/answer/", {"kind": "approved", "who": "owner", "how": "by phone"})
+        for path in ("repair/", "repair/work/"):
+            page = self.get(path)
+            self.assertIn("Rests on one finding", page, path)
+            self.assertIn(f"/cases/{self.case.pk}/bench/look_hoses/", page, path)
+        self.post("bench/look_hoses/record/", split)
+        for path in ("repair/", "repair/work/"):
+            self.assertNotIn("Rests on one finding", self.get(path), path)
+
+
 class Working(Pages):
     def test_the_sheet_the_part_and_the_minutes(self) -> None:
         line = offering.propose_line(self.case, self.tess, "renew_plugs")

@@ -41,7 +41,7 @@ from gumshoe.core.planning import (
 )
 from gumshoe.core.planning.stop import LEADS, likely_enough
 from gumshoe.core.suspects import Assessment, assess
-from gumshoe.core.suspects.conflict import Conflict, conflict_in
+from gumshoe.core.suspects.conflict import Conflict, conflict_in, rests_on
 from gumshoe.core.suspects.driving import DriveAdvice, after_work, drive_advice, situation_of
 from gumshoe.core.suspects.rates import BaseRate, base_rate
 from gumshoe.core.suspects.relations import CodesRead, read_codes
@@ -168,6 +168,13 @@ class Judged:
     def conflict(self) -> Conflict | None:
         """Tests on record that contradict each other, and which of them to make again."""
         return conflict_in(self.assessment, (row.test for row in self.grounds.evidence.tests))
+
+    def once_more(self, suspect: str) -> Clue | None:
+        """The one finding on which the case against a suspect rests, to be seen once more before anything is renewed:
+        what is in the hand is looked at anyway. None where more than that speaks for it."""
+        found = self.assessment.suspect(suspect)
+        made = ((row.test, row.outcome) for row in self.grounds.evidence.tests)
+        return rests_on(self.assessment, found, made) if found else None
 
     @cached_property
     def next(self) -> NextAction:

@@ -14,7 +14,7 @@ from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.knowledge.values import Origin
 from gumshoe.core.planning.next_test import A_LITTLE, NARROWS, RUNNING, SETTLES, TELLS_BITS, Costs, Proposal
 from gumshoe.core.planning.stop import LEADS, likely_enough
-from gumshoe.core.suspects.conflict import without
+from gumshoe.core.suspects.conflict import rests_on
 from gumshoe.core.suspects.posterior import Assessment, Suspect
 
 SHORT_MINUTES = 15.0
@@ -141,10 +141,8 @@ def confirmation(
     """The shortest test that can stand beside the one reading on which the case against the leader rests; None where
     more than that speaks for it, where the repair is as cheap as another look, or where no test would tell."""
     leader = foremost(assessment)
-    reading = leader.proven_by[0].result if len(leader.proven_by) == 1 else None
-    if reading is None or not can_deceive(knowledge.tests[reading[0]]):
-        return None
-    if without(assessment, leader.proven_by[0], leader.id) >= LEADS:
+    one = rests_on(assessment, leader)
+    if one is None or one.result is None or not can_deceive(knowledge.tests[one.result[0]]):
         return None
     most = CONFIRM_SHARE * costs.of_repair(knowledge.repairs[leader.row.repair])
     told = [

@@ -16,7 +16,7 @@ import numpy as np
 
 from gumshoe.core.clues.model import Clue, ClueKind
 from gumshoe.core.suspects.likelihood import Floats
-from gumshoe.core.suspects.posterior import Assessment
+from gumshoe.core.suspects.posterior import RATHER, Assessment, Suspect
 
 CONFLICT = math.log(4.0)
 """A finding that the other tests make less likely by this factor contradicts them (common practice)."""
@@ -79,6 +79,15 @@ def without(assessment: Assessment, clue: Clue, suspect: str) -> float:
     rest = np.log(np.maximum(weights, 1e-300)) - clue.weight * model.log_likelihood(clue)
     holds = (model.sets == model.faults.index(suspect)).any(axis=1)
     return math.exp(_log_sum(rest[holds]) - _log_sum(rest))
+
+
+def rests_on(assessment: Assessment, suspect: Suspect, made: Iterable[tuple[str, str]] = ()) -> Clue | None:
+    """The one finding on which the case against a suspect rests; None where more than that speaks for it, or where it
+    was made again and came out the same. ``made``: every test made and how it came out, as often as it was."""
+    one = suspect.proven_by[0] if len(suspect.proven_by) == 1 else None
+    if one is None or one.result is None or Counter(made)[one.result] >= CONFIRMED:
+        return None
+    return one if without(assessment, one, suspect.id) < RATHER else None
 
 
 def _speaks(values: Floats) -> bool:

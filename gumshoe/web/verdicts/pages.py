@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar
 
+from gumshoe.core.clues import Clue
 from gumshoe.core.planning.stop import StandingOf
 from gumshoe.core.suspects.posterior import Suspect
 from gumshoe.web.kit.pages import Page
@@ -26,4 +27,5 @@ class RepairPage(Page):
     candidates: tuple[Suspect, ...]
     others: list[Suspect]
     why: WhyAsked | None
+    once_more: Clue | None
     ledger: Ledger

@@ -24,7 +24,8 @@ CANDIDATES = 6
 def repair(request: SignedIn, pk: int) -> HttpResponse:
     """The verdict that holds with everything behind it, and the form for another."""
     case = find(pk)
-    assessment = judging.judged(case).assessment
+    found = judging.judged(case)
+    assessment = found.assessment
     chosen = assessment.suspect(request.GET.get("suspect", "")) or assessment.suspects[0]
     verdict = case.verdicts.last()
     candidates = assessment.suspects[:CANDIDATES]
@@ -41,6 +42,7 @@ def repair(request: SignedIn, pk: int) -> HttpResponse:
             candidates=candidates,
             others=sorted((row for row in assessment.suspects if row not in candidates), key=lambda row: row.row.words),
             why=verdicts.why_failed(case, assessment),
+            once_more=found.once_more(verdict.suspect if verdict else chosen.id),
             ledger=ledger(case, "repair"),
         ),
         folder(case, "repair"),

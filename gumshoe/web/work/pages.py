@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import ClassVar
 
+from gumshoe.core.clues import Clue
 from gumshoe.core.maps.engine import EngineMap
 from gumshoe.core.work.worksheet import LayOut, Sheet
 from gumshoe.web.kit.pages import Page
@@ -21,7 +22,7 @@ class WorkPage(Page):
     TEMPLATE: ClassVar[str] = "work/work.html"
     part: str
     sheet: LayOut
-    jobs: list[tuple[Line, Sheet | None]]
+    jobs: list[tuple[Line, Sheet | None, Clue | None]]
     works: Iterable[Work]
     photos: Iterable[Photo]
     photo_mb: int

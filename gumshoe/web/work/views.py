@@ -32,7 +32,9 @@ def work(request: SignedIn, pk: int) -> HttpResponse:
         WorkPage(
             part="work",
             sheet=sheet,
-            jobs=[(line, sheets.get(line.repair)) for line in working.approved_lines(case)],
+            jobs=[
+                (line, sheets.get(line.repair), working.once_more(case, line)) for line in working.approved_lines(case)
+            ],
             works=case.works.select_related("line", "by"),
             photos=case.photos.select_related("by", "line"),
             photo_mb=photos.MAX_BYTES // 1_000_000,
