@@ -10,7 +10,8 @@ from gumshoe.simulator.parts import Parts, healthy
 from gumshoe.simulator.vehicle import Vehicle
 
 PASSING = frozenset({"ash_g", "apart", "acting"})
-"""What changes as a car is driven, and is no fault of its own."""
+"""What changes as a car is driven, and is no fault of its own; of ash so much."""
+ASH_G = 60.0
 
 
 def renew(car: Vehicle, parts: Parts) -> None:
@@ -22,7 +23,7 @@ def renew(car: Vehicle, parts: Parts) -> None:
 def is_sound(car: Vehicle) -> bool:
     """Whether nothing is left wrong."""
     good = healthy(car.model)
-    return all(
+    return car.parts.ash_g < ASH_G and all(
         repr(getattr(car.parts, item.name)) == repr(getattr(good, item.name))
         for item in fields(good)
         if item.name not in PASSING

@@ -179,7 +179,6 @@ class Technician:
         if self.slips(self._made):
             outcome = self.luck.choice([item.id for item in test.outcomes if item.id != outcome])
         self._made += 1
-        self.outcomes = [row for row in self.outcomes if row.test != test.id]
         self.outcomes.append(TestOutcome(test.id, outcome, "stand-in", self._now()))
         return True
 
@@ -195,7 +194,7 @@ class Technician:
             return False
         least = min(test.minutes, AGAIN_MINUTES)
         self.job.minutes, self.job.money = booked[0] + least, booked[1] + self.costs.of_minutes(least)
-        return next(row.outcome for row in self.outcomes if row.test == test.id) != before
+        return self.outcomes[-1].outcome != before
 
     def _now(self) -> str:
         """The time of an entry: they follow each other."""

@@ -14,7 +14,7 @@ WIRES = ("unplugged", "wired", "loose", "moods", "apart", "acting", "silent")
 """What is kept of wires: mended element by element below."""
 SETS = {"spark_plugs": "spark_plug", "injectors": "injector"}
 """What is renewed or cleaned as a set, and the kind of its members."""
-BUS, BOTH_ENDS = "bus_bus", 2
+BUS, BOTH_ENDS, DRIVER = "bus_bus", 2, "driver"
 
 HEATED = ("oxygen_sensor", "oxygen_heater")
 
@@ -48,7 +48,7 @@ def mend(parts: Parts, component: str, model: CarModel) -> bool:
             else:
                 setattr(parts, item.name, good)
     if component == "engine_module":
-        for name in [name for name, (element, _) in parts.wired.items() if element == "driver"]:
+        for name in [name for name, (element, _) in parts.wired.items() if element == DRIVER]:
             del parts.wired[name]
     for name in _housed_with(component):
         parts.unplugged.discard(name)
@@ -61,15 +61,17 @@ def mend(parts: Parts, component: str, model: CarModel) -> bool:
 
 def mend_wiring(parts: Parts, component: str) -> None:
     """Put a component's plug on and its circuit in order: who mends wires renews what he finds open, as the step says.
-    Whatever else is worn in the part stays. The terminators belong to the bus wires."""
+    Whatever else is worn in the part stays, and a dead output stage, which sits in the control unit. The terminators
+    belong to the bus wires."""
     if component == BUS:
         parts.terminators = BOTH_ENDS
     for name in _housed_with(component):
         parts.unplugged.discard(name)
         parts.loose.discard(name)
         parts.silent.discard(name)
-        parts.wired.pop(name, None)
         parts.moods.pop(name, None)
+        if parts.wired.get(name, ("",))[0] != DRIVER:
+            parts.wired.pop(name, None)
 
 
 def _housed_with(component: str) -> tuple[str, ...]:

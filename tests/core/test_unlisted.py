@@ -8,6 +8,7 @@ from gumshoe.core.clues import OnRecord, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
+from gumshoe.core.obd.status import Monitor, MonitorStatus
 from gumshoe.core.planning import Costs, propose
 from gumshoe.core.planning.next_action import Act, foremost, next_action
 from gumshoe.core.suspects import Assessment, assess
@@ -18,6 +19,12 @@ KINDS = ("ostrel_tern_16", "ostrel_dunlin_30", "havsel_pipit_10")
 
 def found(knowledge: Knowledge, record: OnRecord) -> Assessment:
     return assess(knowledge, extract(record, knowledge), odometer_km=90_000.0, age_years=8.0)
+
+
+def unrun() -> MonitorStatus:
+    """Readiness of a control unit whose monitors have not run."""
+    monitors = (Monitor("comprehensive components", supported=True, complete=False, continuous=True),)
+    return MonitorStatus(lamp=True, codes=2, compression_ignition=True, monitors=monitors)
 
 
 class Codes(unittest.TestCase):
@@ -41,6 +48,25 @@ class Codes(unittest.TestCase):
             self.assertLessEqual(knowledge.leaks[number], row.leak)
             if number not in knowledge.linked:
                 self.assertEqual(knowledge.leaks[number], row.leak)
+
+    def test_what_watches_one_cylinder_watches_them_all(self) -> None:
+        """Two injectors of one output stage are dead, the others of the same feed are not: not the feed. Also where
+        the control unit has not yet said that its monitor has run."""
+        knowledge = known("ostrel_fulmar_20")
+        both = tuple(StoredCode(code, CodeState.CONFIRMED) for code in ("P0201", "P0204"))
+        for status in (None, unrun()):
+            case = OnRecord(module=ModuleSnapshot(0x7E8, codes=both, status=status))
+            self.assertEqual(found(knowledge, case).suspects[0].id, "injector_stage_A")
+
+    def test_tracks_that_do_not_agree_are_about_their_sensor(self) -> None:
+        """P2138 alone: the pedal's tracks, their contacts, and what feeds them."""
+        assessment = found(known("ostrel_gannet_52"), evidence("P2138"))
+        self.assertIn("pedal", assessment.suspects[0].id)
+        self.assertLess(assessment.nothing, 0.6)
+
+    def test_a_carboned_plate_passes_less_than_its_angle_says(self) -> None:
+        for code in ("P0101", "P0068"):
+            self.assertIn("throttle_carbon", known(KINDS[0]).by_code[code])
 
 
 class Complaints(unittest.TestCase):

@@ -178,6 +178,9 @@ class SixInTwoBanks(unittest.TestCase):
         fuse = built("dunlin_30", "feed-heaters-open")
         self.assertTrue(fuse.carry_out("feed_heaters", (), wiring=True))
         self.assertEqual(fuse.parts.open_points, {})
+        stage = built("fulmar_20", "stage-1-dead")
+        self.assertFalse(stage.carry_out("injector_1", (), wiring=True))  # it sits in the control unit
+        self.assertTrue(stage.carry_out("engine_module", (), wiring=False))
         for defect in ("terminator-missing", "terminator-extra"):  # they sit in the pair of wires
             bus = built("dunlin_30", defect)
             self.assertTrue(bus.carry_out("bus_bus", (), wiring=True))

@@ -165,8 +165,8 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
         if evidence.module.completed(row.monitor):
             words = f"{number} absent although its monitor has run"
             yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at)
-        elif told and number in siblings:
-            words = f"{number} not among the codes told, though the same monitor watches both banks"
+        elif number in siblings:
+            words = f"{number} not among the codes told, though what watches the other watches it as well"
             yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, SIBLING_WEIGHT)
         elif told and rank_of(row.kind) == 0:
             words = f"{number} not among the codes told"
@@ -174,10 +174,16 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
 
 
 def _siblings(present: set[str], knowledge: Knowledge) -> set[str]:
-    """The codes of the other bank to those that are there: what watches one bank has watched the other as well."""
-    if knowledge.powertrain.banks == 1:
-        return set()
-    found = (sibling_of(number, knowledge.index) for number in present)
+    """The codes of the other bank to those that are there, and those of the same circuit of the other cylinders: what
+    watches one has watched the others as well."""
+    found: set[str | None] = set()
+    if knowledge.powertrain.banks > 1:
+        found = {sibling_of(number, knowledge.index) for number in present}
+    for number in present:
+        for part in (knowledge.components[name] for name in knowledge.components_of(number)):
+            kind = dict(part.codes)[number]
+            alike = (item for item in knowledge.components.values() if part.cylinders and item.row is part.row)
+            found |= {code for item in alike for code, other in item.codes if other == kind and rank_of(kind) == 0}
     return {number for number in found if number in knowledge.linked and number not in present}
 
 

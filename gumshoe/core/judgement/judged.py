@@ -39,7 +39,7 @@ from gumshoe.core.planning import (
     propose,
     what_is_here,
 )
-from gumshoe.core.planning.stop import LEADS, likely_enough
+from gumshoe.core.planning.stop import ENOUGH, LEADS, likely_enough
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.suspects.conflict import Conflict, conflict_in, rests_on
 from gumshoe.core.suspects.driving import DriveAdvice, after_work, drive_advice, situation_of
@@ -171,10 +171,10 @@ class Judged:
 
     def once_more(self, suspect: str) -> Clue | None:
         """The one finding on which the case against a suspect rests, to be seen once more before anything is renewed:
-        what is in the hand is looked at anyway. None where more than that speaks for it."""
+        what is in the hand is looked at anyway. None where he would be acted against without it."""
         found = self.assessment.suspect(suspect)
         made = ((row.test, row.outcome) for row in self.grounds.evidence.tests)
-        return rests_on(self.assessment, found, made) if found else None
+        return rests_on(self.assessment, found, made, ENOUGH) if found else None
 
     @cached_property
     def next(self) -> NextAction:

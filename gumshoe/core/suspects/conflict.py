@@ -81,13 +81,16 @@ def without(assessment: Assessment, clue: Clue, suspect: str) -> float:
     return math.exp(_log_sum(rest[holds]) - _log_sum(rest))
 
 
-def rests_on(assessment: Assessment, suspect: Suspect, made: Iterable[tuple[str, str]] = ()) -> Clue | None:
-    """The one finding on which the case against a suspect rests; None where more than that speaks for it, or where it
-    was made again and came out the same. ``made``: every test made and how it came out, as often as it was."""
+def rests_on(
+    assessment: Assessment, suspect: Suspect, made: Iterable[tuple[str, str]] = (), enough: float = RATHER
+) -> Clue | None:
+    """The one finding on which the case against a suspect rests: without it he would be less likely than ``enough``.
+    None where more than that speaks for it, or where it was made again and came out the same. ``made``: every test
+    made and how it came out, as often as it was."""
     one = suspect.proven_by[0] if len(suspect.proven_by) == 1 else None
     if one is None or one.result is None or Counter(made)[one.result] >= CONFIRMED:
         return None
-    return one if without(assessment, one, suspect.id) < RATHER else None
+    return one if without(assessment, one, suspect.id) < enough else None
 
 
 def _speaks(values: Floats) -> bool:
