@@ -49,6 +49,7 @@ _OF_THE_CAR = {
     "egr-stuck-open": "egr_sticks",
     "egr-stuck-shut": "egr_sticks",
     "filter-full-of-ash": "filter_full",
+    "filter-cracked": "filter_cracked",
     "filter-sensor-skewed": "filter_pressure_skewed",
     "throttle-carbon": "throttle_carbon",
     "throttle-sticks": "throttle_sticks",

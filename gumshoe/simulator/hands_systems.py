@@ -86,8 +86,14 @@ def _balance_watch(vehicle: Car) -> Finding:
 
 def _filter_pressure(vehicle: Car) -> Finding:
     parts, state = vehicle.parts, vehicle.engine.state
-    odd = parts.ash_g > 60.0 or state.soot_g > 30.0 or parts.filter_cracked or parts.filter_sensor_gain != 1.0
+    if parts.filter_cracked:
+        return Finding("Hardly any for the flow.")
+    odd = parts.ash_g > 60.0 or state.soot_g > 30.0 or parts.filter_sensor_gain != 1.0
     return Finding("Too high or implausible for the flow." if odd else "As a clean filter's, at idle and at 2500.")
+
+
+def _tailpipe(vehicle: Car) -> Finding:
+    return Finding("Dry black soot." if vehicle.parts.filter_cracked else "It is clean or grey.")
 
 
 def _soot_share(vehicle: Car) -> Finding:
@@ -232,6 +238,7 @@ POINTS: dict[str, Finder] = {point: always(words) for point, words in SOUND_LOOK
     "boost_gate": _gate,
     "filter_pressure": _filter_pressure,
     "filter_model": _soot_share,
+    "tailpipe": _tailpipe,
     "regeneration_history": _regenerations,
     "egr_command": _egr,
     "turbo_shaft": _turbo_shaft,

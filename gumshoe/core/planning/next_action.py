@@ -84,13 +84,15 @@ def next_action(
         return NextAction(Act.SHOW, _made(showing.test), why, showing.test, leader.id)
     if first is not None:
         return NextAction(Act.TEST, _made(first.test), first.test.purpose, first.test, leader.id)
-    if leader.probability < POINTED_AT and assessment.nothing > leader.probability:
+    if leader.probability < POINTED_AT and assessment.nothing > leader.probability and not leader.proven_by:
         return NextAction(
             Act.WATCH,
             "Record it while it happens",
             "Nothing on record points at a part, and no test on the list would change that.",
         )
     why = "No test left is worth its minutes: each costs more than it can save."
+    if leader.proven_by and leader.probability < LEADS:
+        why = "It was seen, and may be nothing: put it right and see whether the complaint comes back."
     return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
 
 
