@@ -9,7 +9,7 @@ random order, and a man who knew the fault from the start (which is the floor: a
 same run; and the calibration of the stated probabilities (Brier score, expected calibration error in ten bins). Writes
 benchmarks/figures/diagnosis.json.
 
-    .venv/bin/python benchmarks/diagnosis.py [--seeds 1] [--parts N] [--wires N] [--pairs N] [--only "PART OF A NAME"]
+    .venv/bin/python benchmarks/diagnosis.py [--seeds 1] [--begin N] [--parts N] [--wires N] [--pairs N] [--only "NAME"]
 """
 
 from __future__ import annotations
@@ -167,10 +167,10 @@ def spread(keys: tuple[str, ...], most: int, luck: Random) -> list[str]:
     return [keys[int((place + begin) * step) % len(keys)] for place in range(min(most, len(keys)))]
 
 
-def tasks(parts: int, wires: int, pairs: int, seeds: int, only: str, every: bool) -> dict[str, list[Task]]:
+def tasks(parts: int, wires: int, pairs: int, seeds: range, only: str, every: bool) -> dict[str, list[Task]]:
     """Faults of parts, of wires, and pairs of parts' faults, of every kind of car."""
     found: dict[str, list[Task]] = {"parts": [], "wires": [], "pairs": []}
-    for seed in range(seeds):
+    for seed in seeds:
         for index, car in enumerate(CARS):
             luck = Random(f"{car.model} {seed}")
             if only and only not in car.model and not any(only in key for key in car.defects):
@@ -188,6 +188,7 @@ def main() -> int:
     """Run everything on all cores, print a table, write the figures."""
     reader = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     reader.add_argument("--seeds", type=int, default=1)
+    reader.add_argument("--begin", type=int, default=0, help="the first seed: other faults, and other luck")
     reader.add_argument("--parts", type=int, default=1000, help="faults of parts, of each kind of car")
     reader.add_argument("--wires", type=int, default=20, help="faults of wires, of each kind of car")
     reader.add_argument("--pairs", type=int, default=40, help="pairs of faults, of each kind of car")
@@ -196,7 +197,8 @@ def main() -> int:
     reader.add_argument("--processes", type=int, default=2)
     options = reader.parse_args()
     began, ours = time.monotonic(), Strategy.TELLING.value
-    groups = tasks(options.parts, options.wires, options.pairs, options.seeds, options.only, options.every)
+    seeds = range(options.begin, options.begin + options.seeds)
+    groups = tasks(options.parts, options.wires, options.pairs, seeds, options.only, options.every)
     figures: dict[str, Any] = {}
     with ProcessPoolExecutor(options.processes) as pool:
         for group, chosen in groups.items():

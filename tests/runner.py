@@ -7,8 +7,12 @@ from typing import Any
 
 from django.test import SimpleTestCase
 from django.test.runner import DiscoverRunner
+from hypothesis import HealthCheck, settings
 
 from tests.reader import Reader
+
+settings.register_profile("any machine", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("any machine")  # how fast a machine is, is no property of the code
 
 
 class Runner(DiscoverRunner):

@@ -204,8 +204,10 @@ class Traces(TestCase):
         self.assertGreaterEqual(moved.measured["gap_count"], 2)
         page = self.client.get(self.url)
         self.assertContains(page, "Record the wiggle test")
-        self.client.post(reverse("bench:record", args=(self.case.pk, "wiggle")), {"found": "a gap at one place"})
-        self.assertEqual(TestRecord.objects.get().outcome, "bad")
+        record, found = reverse("bench:record", args=(self.case.pk, "wiggle")), {"found": "a gap at one place"}
+        self.assertContains(self.client.post(record, found), "Which plug?", status_code=400)
+        self.client.post(record, found | {"plug": "ignition coil of cylinder 3"})
+        self.assertEqual(TestRecord.objects.get().outcome, "bad_ignition_coil_3")
 
     def test_a_commanded_duty_comes_back_as_commanded(self) -> None:
         start(stand_in()).key("on")
