@@ -171,10 +171,12 @@ class Judged:
 
     def once_more(self, suspect: str) -> Clue | None:
         """The one finding on which the case against a suspect rests, to be seen once more before anything is renewed:
-        what is in the hand is looked at anyway. None where he would be acted against without it."""
+        what is in the hand is looked at anyway. None where he would be acted against without it, or is not yet."""
         found = self.assessment.suspect(suspect)
         made = ((row.test, row.outcome) for row in self.grounds.evidence.tests)
-        return rests_on(self.assessment, found, made, ENOUGH) if found else None
+        if found is None or not likely_enough(self.assessment, found):
+            return None
+        return rests_on(self.assessment, found, made, ENOUGH)
 
     @cached_property
     def next(self) -> NextAction:
