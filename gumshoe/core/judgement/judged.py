@@ -42,7 +42,7 @@ from gumshoe.core.planning import (
 from gumshoe.core.planning.stop import ENOUGH, LEADS, likely_enough
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.suspects.conflict import Conflict, conflict_in, rests_on
-from gumshoe.core.suspects.driving import DriveAdvice, after_work, drive_advice, situation_of
+from gumshoe.core.suspects.driving import DriveAdvice, Mended, after_work, drive_advice, situation_of
 from gumshoe.core.suspects.rates import BaseRate, base_rate
 from gumshoe.core.suspects.relations import CodesRead, read_codes
 
@@ -171,10 +171,11 @@ class Judged:
 
     def once_more(self, suspect: str) -> Clue | None:
         """The one finding on which the case against a suspect rests, to be seen once more before anything is renewed:
-        what is in the hand is looked at anyway. None where he would be acted against without it, or is not yet."""
+        what is in the hand is looked at anyway. None where he would be acted against without it, or is not yet, and
+        once the work is done."""
         found = self.assessment.suspect(suspect)
         made = ((row.test, row.outcome) for row in self.grounds.evidence.tests)
-        if found is None or not likely_enough(self.assessment, found):
+        if found is None or self.grounds.mended is not Mended.NO or not likely_enough(self.assessment, found):
             return None
         return rests_on(self.assessment, found, made, ENOUGH)
 
