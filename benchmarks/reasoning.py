@@ -93,8 +93,10 @@ def by_definition(known: Knowledge, found: Assessment, clues: tuple[Clue, ...]) 
 def likelihood(known: Knowledge, clue: Clue, members: list[str]) -> float:
     """P(clue | S) by its definition."""
     if clue.kind in (ClueKind.CODE, ClueKind.SYMPTOM):
-        told = known.complaints if clue.brought else {name: row.leak for name, row in known.symptoms.items()}
-        leak = (known.leaks if clue.kind is ClueKind.CODE else told)[clue.variable]
+        if clue.kind is ClueKind.CODE:
+            leak = known.leaks[clue.variable]
+        else:
+            leak = known.complaints[clue.variable] if clue.brought else known.symptoms[clue.variable].leak
         absent = (1.0 - leak) * (1.0 - clue.explained)
         for name in members:
             fault = known.faults[name]

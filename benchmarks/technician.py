@@ -21,7 +21,7 @@ from benchmarks.heard import Drives  # noqa: E402
 from benchmarks.truths import drive  # noqa: E402
 from gumshoe.core.clues import OnRecord, TestOutcome  # noqa: E402
 from gumshoe.core.judgement import Grounds, Judged  # noqa: E402
-from gumshoe.core.knowledge.by_place import ASKED, CYLINDER, PLUG  # noqa: E402
+from gumshoe.core.knowledge.by_place import ASKED, CYLINDER, PLUG, plug_of  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
 from gumshoe.core.knowledge.outcomes import decide  # noqa: E402
 from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow  # noqa: E402
@@ -201,18 +201,14 @@ class Technician:
         self._done += 1
         return f"{self._done:04}"
 
-    @staticmethod
-    def read(test: TestRow, reading: ReadingRow, finding: Finding) -> float | str | None:
+    def read(self, test: TestRow, reading: ReadingRow, finding: Finding) -> float | str | None:
         """Put a finding into the form."""
         if reading.kind == "number":
             return finding.value
         if reading.key == CYLINDER:
             return cylinder_of(finding.words)
         if reading.key == PLUG:
-            words = finding.words.replace(" ", "_")
-            named = {item.place: item.words for item in test.outcomes if item.place and item.place in words}
-            told = next((text for place, text in named.items() if len(named) == 1), "")
-            return next((option for option in reading.options[1:] if told.endswith(f": {option}")), reading.options[0])
+            return self._plug(test, reading, finding)
         if reading.key in ASKED:
             said = set(re.findall(r"[a-z]+|\d+", finding.words.lower()))
             named = (option for option in reading.options[1:] if {reading.key, *option.split()} <= said)
@@ -231,6 +227,15 @@ class Technician:
 
         best = max(reading.options, key=overlap)
         return best if overlap(best)[0] > 0.0 else None
+
+    def _plug(self, test: TestRow, reading: ReadingRow, finding: Finding) -> str:
+        """Which plug is meant, where the finding names the parts of one."""
+        words = finding.words.replace(" ", "_")
+        named = [name for name in self.known.components if name in words]
+        whole = [name for name in named if not any(name != other and name in other for other in named)]
+        plugs = {plug_of(self.known.components[name]) for name in whole}
+        told = next((item.words for item in test.outcomes if {item.place} == plugs), "")
+        return next((option for option in reading.options[1:] if told.endswith(f": {option}")), reading.options[0])
 
     def repair(self, name: str) -> bool:
         """Carry a repair out and prove it; True when nothing is left wrong, or nothing that anybody would notice.

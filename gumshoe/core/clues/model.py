@@ -28,11 +28,11 @@ class Presence(StrEnum):
 @dataclass(frozen=True)
 class Clue:
     """``variable`` names a code, symptom, graded variable, test or repair; ``value`` its bin, outcome, ``present``,
-    ``absent`` or ``failed``. ``brought``: a complaint that the car was brought in for, since no code is there.
-    ``weight`` tempers the log-likelihood (1 whole, 0 nothing). ``explained``: chance that a
+    ``absent`` or ``failed``. ``weight`` tempers the log-likelihood (1 whole, 0 nothing). ``explained``: chance that a
     cause already known (work done, a flat battery) sets it by itself; ``explained_by`` says which. ``seen``: of a
     misfire, all that was seen of it; ``given``: as much of it as another clue has told already. ``stands_for``: the
-    test, and its outcome, that a finding by hand is as good as."""
+    test, and its outcome, that a finding by hand is as good as. ``brought``: a complaint that the car was brought in
+    for, since no code is on record."""
 
     kind: ClueKind
     variable: str

@@ -27,7 +27,7 @@ ELSEWHERE = "Other"
 def grouped(found: Judged) -> list[Group]:
     """The tests that can still be made: those that show the leader, those that tell suspects apart, the rest by
     system."""
-    knowledge, leader = found.grounds.knowledge, found.assessment.suspects[0].id
+    knowledge, leader = found.grounds.knowledge, found.leader.id
     shows = {test.id for test in knowledge.shown_by(leader)}
     ordered = {item.test.id: item for item in (*found.proposals, *found.every_test)}
     showing = tuple(item for item in ordered.values() if item.test.id in shows)

@@ -39,8 +39,9 @@ from gumshoe.core.planning import (
     propose,
     what_is_here,
 )
+from gumshoe.core.planning.next_action import foremost
 from gumshoe.core.planning.stop import ENOUGH, LEADS, likely_enough
-from gumshoe.core.suspects import Assessment, assess
+from gumshoe.core.suspects import Assessment, Suspect, assess
 from gumshoe.core.suspects.conflict import Conflict, conflict_in, rests_on
 from gumshoe.core.suspects.driving import DriveAdvice, Mended, after_work, drive_advice, situation_of
 from gumshoe.core.suspects.rates import BaseRate, base_rate
@@ -169,6 +170,11 @@ class Judged:
         """Tests on record that contradict each other, and which of them to make again."""
         return conflict_in(self.assessment, (row.test for row in self.grounds.evidence.tests))
 
+    @cached_property
+    def leader(self) -> Suspect:
+        """The suspect whom the next action is about: see ``foremost``."""
+        return foremost(self.assessment)
+
     def once_more(self, suspect: str) -> Clue | None:
         """The one finding on which the case against a suspect rests, to be seen once more before anything is renewed:
         what is in the hand is looked at anyway. None where he would be acted against without it, or is not yet, and
@@ -179,13 +185,18 @@ class Judged:
             return None
         return rests_on(self.assessment, found, made, ENOUGH)
 
+    def once_more_at(self, component: str) -> Clue | None:
+        """The same for whatever is likeliest to be wrong with a component."""
+        found = next((item for item in self.assessment.suspects if item.row.component == component), None)
+        return self.once_more(found.id) if found else None
+
     @cached_property
     def next(self) -> NextAction:
         """What to do next, by the way to work; where tests contradict each other, the odd one again before anything."""
         again = self.conflict.odd.variable if self.conflict else ""
         for item in self._in_order:
             if self.conflict and item.test.id == again:
-                return make_again(item.test, self.conflict.words, self.assessment.suspects[0].id)
+                return make_again(item.test, self.conflict.words, self.leader.id)
         return next_action(
             self.assessment, self.grounds.knowledge, self._in_order, self.grounds.costs, self.grounds.lacks
         )
@@ -205,7 +216,7 @@ class Judged:
 
     def _with_proof(self, rows: list[Proposal]) -> list[Proposal]:
         """The same, what shows the leader soonest among the first few: it is wanted before any dear repair."""
-        leader = self.assessment.suspects[0]
+        leader = self.leader
         shows = {test.id for test in self.grounds.knowledge.shown_by(leader.id)}
         proofs = [item for item in rows if item.test.id in shows]
         if leader.proven_by or not proofs:
@@ -222,7 +233,7 @@ class Judged:
     def _looks(self) -> dict[str, float]:
         """The tests that come before a dear repair, where the leader is likely enough to act on and no test has shown
         it: what shows it, and what tells of it and takes no longer. Minutes by test."""
-        leader, knowledge = self.assessment.suspects[0], self.grounds.knowledge
+        leader, knowledge = self.leader, self.grounds.knowledge
         if leader.proven_by or not likely_enough(self.assessment, leader):
             return {}
         shows = {test.id: test.minutes for test in knowledge.shown_by(leader.id)}

@@ -105,7 +105,7 @@ HAPPENS = 0.005
 """An outcome rarer than this decides nothing."""
 
 
-MANY_PLACES, SELDOM, ELSEWHERE = 16, 0.002, "elsewhere"
+MANY_PLACES, SELDOM, ELSEWHERE = 16, 0.002, "at another place"
 """Of a test that may find something at more places than this, what is found at one more rarely is reckoned with what is
 found at other such places."""
 
@@ -249,7 +249,9 @@ def propose(
                 first = repair_order(after, needed, cost)
                 acts = bool(marginal[lead] / chance >= ACT_ON)
                 decides |= bool(first.size and first[0] != order_now[0]) or acts != acts_now
-            outcomes.append(OutcomeChance(words[name], chance, model.faults[lead], float(marginal[lead]) / chance))
+            outcomes.append(
+                OutcomeChance(words.get(name, name), chance, model.faults[lead], float(marginal[lead]) / chance)
+            )
         bits = max(now_bits - left_bits, 0.0)
         decides |= bits >= TELLS_BITS
         saving = now_cost - left_cost - costs.of_minutes(test.minutes)
@@ -308,4 +310,4 @@ def _concerns(test: TestRow, likely: frozenset[str], shown: frozenset[str]) -> b
 def _outcome_words(test: TestRow, knowledge: Knowledge) -> dict[str, str]:
     if test.measures:
         return {item.id: item.words for item in knowledge.variables[test.measures].bins}
-    return {ELSEWHERE: "at another place"} | {item.id: item.words for item in test.outcomes}
+    return {item.id: item.words for item in test.outcomes}

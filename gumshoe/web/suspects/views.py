@@ -50,7 +50,7 @@ def suspects(request: SignedIn, pk: int) -> HttpResponse:
             proposals=found.proposals[:SHOWN_TESTS],
             standing_of=standing(assessment, chosen.id),
             rate=found.base_rate(chosen.id),
-            showing={test.id for test in knowledge.shown_by(assessment.suspects[0].id)},
+            showing={test.id for test in knowledge.shown_by(found.leader.id)},
             names={name: row.words for name, row in knowledge.faults.items()},
             change_words=words,
             moves=moves,

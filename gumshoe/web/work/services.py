@@ -7,7 +7,6 @@ from decimal import Decimal
 
 from django.db import transaction
 
-from gumshoe.core.clues import Clue
 from gumshoe.core.errors import BadInput
 from gumshoe.core.history.comebacks import WARRANTY_KM, WARRANTY_MONTHS
 from gumshoe.core.knowledge.platform import platforms
@@ -15,7 +14,6 @@ from gumshoe.core.work.offers import Scope, members
 from gumshoe.core.work.worksheet import LayOut, lay_out
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.judging import judged
 from gumshoe.web.cases.models import Case
 from gumshoe.web.proposal.models import Answer, Line
 from gumshoe.web.vehicles.cars import car_of
@@ -52,13 +50,6 @@ def sheet(case: Case) -> LayOut:
     platform = platforms().get(case.vehicle.platform)
     rows = [knowledge.repairs[line.repair] for line in approved_lines(case) if line.repair in knowledge.repairs]
     return lay_out(knowledge, dict.fromkeys(rows), platform.torque if platform else {})
-
-
-def once_more(case: Case, line: Line) -> Clue | None:
-    """The one finding on which a line rests: on the likeliest of what it puts right."""
-    found = judged(case)
-    leader = next((item for item in found.assessment.suspects if item.row.component == line.component), None)
-    return found.once_more(leader.id) if leader else None
 
 
 def do_work(

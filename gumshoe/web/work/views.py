@@ -11,6 +11,7 @@ from gumshoe.core.maps import engine_map
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.judging import judged
 from gumshoe.web.kit.pages import show
 from gumshoe.web.ledger.panel import ledger
 from gumshoe.web.work import photos
@@ -25,7 +26,7 @@ def work(request: SignedIn, pk: int) -> HttpResponse:
     """What is approved, with steps and torques; what is done; what is off."""
     case = find(pk)
     knowledge = cases.knowledge_of(case)
-    sheet = working.sheet(case)
+    sheet, found = working.sheet(case), judged(case)
     sheets = {item.repair.id: item for item in sheet.sheets}
     return show(
         request,
@@ -33,7 +34,8 @@ def work(request: SignedIn, pk: int) -> HttpResponse:
             part="work",
             sheet=sheet,
             jobs=[
-                (line, sheets.get(line.repair), working.once_more(case, line)) for line in working.approved_lines(case)
+                (line, sheets.get(line.repair), found.once_more_at(line.component))
+                for line in working.approved_lines(case)
             ],
             works=case.works.select_related("line", "by"),
             photos=case.photos.select_related("by", "line"),
