@@ -6,12 +6,13 @@ from collections.abc import Callable, Iterable
 import can
 
 from gumshoe.core.codes import CodeState
+from gumshoe.core.obd.current import batches
 from gumshoe.core.obd.errors import BadAnswer, NoAnswer
 from gumshoe.core.obd.link import Link, Timing
 from gumshoe.core.obd.pids import bitmap_for, pid_table
 from gumshoe.core.obd.poller import SLOW_EVERY, Poller
 from gumshoe.core.obd.present import find_engine
-from gumshoe.core.obd.scanner import batches, scan
+from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import Part
 from tests.core.bus import ScriptedBus, single
 

@@ -110,10 +110,10 @@ class OlderControlUnit(OnTheBus):
         with open_link("virtual", self.runner.channel, timing=Timing(p2=0.5)) as link:
             poller = Poller(link, 0, ["rpm", "throttle_pct"])
             with mock.patch.object(link, "ask", side_effect=Refused(0x01, 0x21, 0x7E8)), self.assertRaises(Refused):
-                poller._ask((0x0C, 0x11))
-            self.assertEqual(poller._most, 6)
-            self.assertEqual({sample.key for sample in poller._ask((0x0C, 0x11))}, {"rpm", "throttle_pct"})
-            self.assertEqual(poller._most, 1)
+                poller.poll()
+            self.assertEqual(poller._data.most, 6)
+            self.assertEqual({sample.key for sample in poller.poll()}, {"rpm", "throttle_pct"})
+            self.assertEqual(poller._data.most, 1)
 
     def test_live_data_is_slow_and_says_so(self) -> None:
         self.running()

@@ -140,6 +140,10 @@ BUSY, PENDING = 0x21, 0x78
 ECHOING = frozenset({0x01, 0x02, 0x06, 0x09})
 REPEATABLE = frozenset({0x01, 0x02, 0x03, 0x06, 0x07, 0x09, 0x0A, 0x10, 0x19, 0x22, 0x2F, 0x3E})
 """What may be asked once more after silence (ISO 14229-2 lets a client repeat a request; from memory)."""
+MOST_WAITS = 255
+"""So often a module may say "wait" to a long request of ours, a second each at most (N_Bs, ISO 15765-2 [S])."""
+SENDING_S = 0.001
+"""How long is listened between two looks at whether our next frame is due."""
 STRAY = (isotp.UnexpectedConsecutiveFrameError, isotp.UnexpectedFlowControlError)
 
 
@@ -279,6 +283,7 @@ class Link:
                 "blocksize": 0,
                 "stmin": 0,
                 "rx_consecutive_frame_timeout": round(self.timing.consecutive * 1000),
+                "wftmax": MOST_WAITS,
                 "max_frame_size": 4095,
             },
         )
@@ -328,12 +333,19 @@ class Link:
         p2 = self.timing.p2 + self.timing.margin
         began = time.monotonic()
         deadline, hard_stop = began + p2, began + self.timing.patience
+        asked = self._lanes[only] if only is not None else None
         while True:
             now = time.monotonic()
+            sending = asked is not None and asked.logic.transmitting()
+            if asked is not None and sending:  # a long request, at the pace that the module asked for
+                deadline = now + p2
+                self._process(asked)
+                if asked.trouble:
+                    return
             if now >= min(deadline, hard_stop):
                 self._name_unfinished(waiting)
                 return
-            message = self._receive(max(min(deadline, hard_stop) - now, 0.0))
+            message = self._receive(SENDING_S if sending else max(min(deadline, hard_stop) - now, 0.0))
             if message is None or message.is_error_frame or message.is_remote_frame:
                 continue
             if bool(message.is_extended_id) != self.addressing.extended:

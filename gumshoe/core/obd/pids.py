@@ -68,6 +68,8 @@ class Pid(Row):
     id: Byte
     size: Bytes
     fields: tuple[Field, ...]
+    longest: Count = 0
+    """How many bytes it may have on some cars; 0: always ``size``. What comes after ``size`` is passed over."""
 
     def decode(self, data: bytes) -> dict[str, float]:
         """Values by field key, of the fields that the car has. ``data`` holds exactly this PID's bytes."""
@@ -124,25 +126,48 @@ def bitmap_for(base: int, pids: Iterable[int]) -> bytes:
     return word.to_bytes(4, "big")
 
 
-def split_current_data(payload: bytes, asked: Iterable[int]) -> dict[int, bytes]:
-    """Cut a positive answer to service 01 (``41`` then PID, data, PID, data …) into its parts.
+def read_current(payload: bytes, asked: Iterable[int], between: int = 0) -> tuple[dict[int, bytes], str]:
+    """Cut a positive answer to service 01 (``41`` then PID, data, PID, data …) into its parts, and say what was wrong.
+    ``between``: bytes between a PID and its data, as the frame's number in answers to service 02.
 
-    Only PIDs that were asked for and are in the table are accepted. Raises BadAnswer when bytes are missing
-    or a PID appears that nobody asked for.
+    Only PIDs that were asked for are accepted, each once; what follows something that cannot be read is left, and so is
+    what stands before a PID that nobody asked for: its length is not the standard's.
     """
-    table, wanted = pid_table(), set(asked)
+    left = set(asked)
     parts: dict[int, bytes] = {}
     position = 1
     while position < len(payload):
         number = payload[position]
-        if number not in wanted:
-            raise BadAnswer(f"The module sent PID {number:02X}, which was not asked for.")
-        size = 4 if number % 0x20 == 0 else table[number].size
-        data = payload[position + 1 : position + 1 + size]
-        if len(data) < size:
-            raise BadAnswer(f"PID {number:02X} should have {size} data bytes, {len(data)} arrived.")
+        if number not in left:
+            if parts:
+                parts.popitem()
+            return parts, f"The module sent PID {number:02X}, which was not asked for."
+        shortest, longest = _sizes(number)
+        position += between
+        data = payload[position + 1 : position + 1 + shortest]
+        if len(data) < shortest:
+            return parts, f"PID {number:02X} should have {shortest} data bytes, {len(data)} arrived."
+        left.discard(number)
         parts[number] = data
-        position += 1 + size
+        position += 1 + shortest
+        more = longest - shortest
+        if more and position < len(payload) and (payload[position] not in left or len(payload) == position + more):
+            position += more
+    return parts, ""
+
+
+def _sizes(number: int) -> tuple[int, int]:
+    if number % 0x20 == 0:
+        return 4, 4
+    pid = pid_table()[number]
+    return pid.size, max(pid.size, pid.longest)
+
+
+def split_current_data(payload: bytes, asked: Iterable[int]) -> dict[int, bytes]:
+    """The same where all of it must be right. Raises BadAnswer when it is not."""
+    parts, wrong = read_current(payload, asked)
+    if wrong:
+        raise BadAnswer(wrong)
     return parts
 
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
+from gumshoe.core.obd.current import Values
+from gumshoe.core.obd.errors import LinkError, NoAnswer
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.pids import fields_by_key, pid_table, readable, split_current_data, supported_from_bitmap
+from gumshoe.core.obd.pids import fields_by_key, pid_table, readable, supported_from_bitmap
 from gumshoe.core.obd.snapshot import ModuleSnapshot
 from gumshoe.core.obd.status import decode_status
 
@@ -52,17 +53,9 @@ def present_values(link: Link, keys: Iterable[str], module: int) -> dict[str, fl
     """
     wanted = set(keys)
     numbers = [number for number, pid in pid_table().items() if wanted & {item.key for item in pid.fields}]
+    unit = Values(link, module)
+    unit.most = 1  # a few, and each by itself: nothing is learnt of a unit for one look
     found: dict[str, float] = {}
-    answered = False
-    for number in numbers:
-        try:
-            payload = link.ask(module, bytes((0x01, number))).payload
-        except Refused:
-            answered = True
-            continue
-        answered = True
-        data = split_current_data(payload, (number,)).get(number)  # a bare answer tells nothing
-        found |= pid_table()[number].decode(data) if data is not None else {}
-    if not answered:
-        raise NoAnswer("The engine's control unit does not answer.")
+    for number, data in unit.ask(numbers).items():
+        found |= pid_table()[number].decode(data)
     return {key: value for key, value in found.items() if key in wanted and key in fields_by_key()}

@@ -6,16 +6,16 @@ its ``unread``; the rest of the scan goes on.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from datetime import UTC, datetime
-from typing import TypeVar
 
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.errors import BadInput
+from gumshoe.core.obd.current import CURRENT, FRAME, Values
 from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.pids import pid_table, readable, split_current_data, supported_from_bitmap
+from gumshoe.core.obd.pids import pid_table, readable, supported_from_bitmap
 from gumshoe.core.obd.results import MonitorResult, decode_results
 from gumshoe.core.obd.snapshot import (
     FreezeFrame,
@@ -30,14 +30,11 @@ from gumshoe.core.obd.status import decode_status
 from gumshoe.core.obd.uds import ModuleAddress, read_modules
 from gumshoe.core.powertrain.vin import check_vin
 
-T = TypeVar("T")
 Progress = Callable[[str, float], None]
 NOT_SO = (0x12, 0x31)
 """Refusals of a request as it was made: format or range (ISO 14229-1 [S])."""
-PIDS_PER_REQUEST = 6
 MUST_ANSWER = frozenset({0x03, 0x07})
 """Every module answers these; silence is a fault of the link, not an empty list of codes."""
-FRAME_PIDS_PER_REQUEST = 3
 REPEATS = 3
 """So often an answer that breaks off, or does not come, is asked for in all."""
 _CODE_SERVICES = {
@@ -46,13 +43,6 @@ _CODE_SERVICES = {
     0x0A: (CodeState.PERMANENT, Part.PERMANENT),
 }
 _IDENTITY = {0x02: "VIN", 0x04: "calibration ids", 0x06: "verification numbers", 0x0A: "its name"}
-
-
-def batches(items: Iterable[T], size: int) -> Iterator[tuple[T, ...]]:
-    """Cut ``items`` into tuples of at most ``size``."""
-    row = list(items)
-    for start in range(0, len(row), size):
-        yield tuple(row[start : start + size])
 
 
 def scan(
@@ -98,7 +88,7 @@ class ModuleReader:
         self, link: Link, responder: int, problems: list[str], expect: Callable[[str], None] = lambda _vin: None
     ) -> None:
         self.link, self.responder, self.problems, self.expect = link, responder, problems, expect
-        self._refused = self._one_at_a_time = self._fell_silent = False
+        self._fell_silent = False
         self._unread: dict[Part, Unread] = {}
 
     def read(self, tell: Progress) -> ModuleSnapshot:
@@ -142,7 +132,6 @@ class ModuleReader:
         A refusal of an optional service is silent; a busy module is asked again by the link; an answer that broke off
         or did not come is asked for again here.
         """
-        self._refused = False
         if self._fell_silent:
             self._miss(part, "the module had fallen silent")
             return None
@@ -159,7 +148,6 @@ class ModuleReader:
         return None
 
     def _refuse(self, error: Refused, what: str, part: Part) -> None:
-        self._refused = error.reason in NOT_SO
         if error.reason in (0x11, *NOT_SO):
             if part not in (Part.VALUES, Part.IDENTITY):
                 self._miss(part, "the module does not offer it", offered=False)
@@ -210,36 +198,39 @@ class ModuleReader:
         return found & set(known)
 
     def _values(self, pids: set[int]) -> tuple[dict[str, float], dict[int, bytes]]:
-        raw: dict[int, bytes] = {}
-        for group, payload in self._in_groups(0x01, sorted(pids), PIDS_PER_REQUEST, "current data", Part.VALUES):
-            try:
-                raw |= split_current_data(payload, group)
-            except BadAnswer as error:
-                self.problems.append(f"current data: {error.what}")
-                self._miss(Part.VALUES, "an answer could not be read")
+        raw = self._told(CURRENT, sorted(pids), "current data", Part.VALUES)
         table = pid_table()
         values: dict[str, float] = {}
         for number, data in raw.items():
             values |= table[number].decode(data)
         return values, raw
 
-    def _in_groups(
-        self, service: int, pids: list[int], most: int, what: str, part: Part
-    ) -> Iterator[tuple[tuple[int, ...], bytes]]:
-        """Answers to PIDs asked for together; one by one from where the module takes no more than one at a time."""
-        asked = 1 if self._one_at_a_time else most
-        for group in batches(pids, asked):
-            tail = b"".join(bytes((pid, 0)) if service == 0x02 else bytes((pid,)) for pid in group)
-            payload = self._ask(bytes((service,)) + tail, what, part)
-            if payload is not None:
-                yield group, payload
-            elif len(group) > 1:
-                refused, answers = self._refused, list(self._in_groups(service, list(group), 1, what, part))
-                yield from answers
-                self._one_at_a_time = refused and bool(answers)
-                if self._one_at_a_time:
-                    yield from self._in_groups(service, [pid for pid in pids if pid > group[-1]], 1, what, part)
-                    return
+    def _told(self, service: int, numbers: list[int], what: str, part: Part) -> dict[int, bytes]:
+        """The bytes of these numbers; what was not heard is asked for again, what is told badly gets a line."""
+        if self._fell_silent:
+            self._miss(part, "the module had fallen silent")
+            return {}
+        data = Values(self.link, self.responder, service)
+        found: dict[int, bytes] = {}
+        left, untold = numbers, dict[int, LinkError]()
+        for _ in range(REPEATS):
+            try:
+                found |= data.ask(left)
+            except NoAnswer as error:
+                self._not_heard(error, service, what, part)
+                if self._fell_silent:
+                    return found
+                continue
+            untold |= data.why
+            left = [number for number, why in data.why.items() if isinstance(why, NoAnswer | BrokenAnswer)]
+            if not left:
+                break
+        for number, cause in untold.items():
+            if number in found or (isinstance(cause, Refused) and cause.reason in (0x11, *NOT_SO)):
+                continue
+            self.problems.append(f"{what}: {cause.what}")
+            self._miss(part, f"PID {number:02X} was not told or could not be read")
+        return found
 
     def _codes(self, service: int) -> list[StoredCode]:
         state, part = _CODE_SERVICES[service]
@@ -279,16 +270,8 @@ class ModuleReader:
         table = pid_table()
         values: dict[str, float] = {}
         wanted = sorted((pids & set(table)) - {0x02})
-        for group, answer in self._in_groups(0x02, wanted, FRAME_PIDS_PER_REQUEST, "freeze frame", Part.FRAMES):
-            position = 1
-            while position + 1 < len(answer) and answer[position] in group:
-                pid = table[answer[position]]
-                data = answer[position + 2 : position + 2 + pid.size]
-                if len(data) < pid.size:
-                    self.problems.append(f"freeze frame: PID {pid.id:02X} is cut short.")
-                    break
-                values |= pid.decode(data)
-                position += 2 + pid.size
+        for number, data in self._told(FRAME, wanted, "freeze frame", Part.FRAMES).items():
+            values |= table[number].decode(data)
         return (FreezeFrame(code, values),)
 
     def _results(self) -> tuple[MonitorResult, ...]:

@@ -14,9 +14,10 @@ from django.db import connection as database
 
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.errors import GumshoeError
-from gumshoe.core.obd.errors import LinkError, NoAnswer, Refused
+from gumshoe.core.obd.current import Values
+from gumshoe.core.obd.errors import LinkError, NoAnswer
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.pids import pid_table, split_current_data
+from gumshoe.core.obd.pids import pid_table
 from gumshoe.core.obd.status import decode_status
 from gumshoe.core.proof.tracker import Condition, Observation, Tracker
 from gumshoe.core.stored import shape
@@ -24,8 +25,9 @@ from gumshoe.web.proofs.models import ProofChunk, ProofDrive
 from gumshoe.web.vehicles.links import Connection
 
 log = logging.getLogger(__name__)
-FAST = (0x04, 0x05, 0x06, 0x07, 0x0C, 0x0D)
-SLOW = (0x01, 0x08, 0x09, 0x1F, 0x41)
+WATCHED = (0x04, 0x05, 0x06, 0x07, 0x0C, 0x0D, 0x01, 0x08, 0x09, 0x1F, 0x41)
+RESTS_S = 10.0
+"""What the unit would not tell is asked for again after so long."""
 ROUND_S = 0.03
 CODES_EVERY_S = 0.7
 FLUSH_S = 1.0
@@ -43,14 +45,19 @@ def unpack(data: bytes) -> list[Observation]:
     return found
 
 
-def observe(link: Link, engine: int, *, codes: bool) -> Observation:
-    """One look at the unit that answers on the id ``engine``. Its silence is an observation too: the key is off."""
+def watched(link: Link, engine: int) -> Values:
+    """What is asked of the unit that answers on the id ``engine``, as it likes to be asked."""
+    found = Values(link, engine, rests_s=RESTS_S)
+    found.listen()
+    return found
+
+
+def observe(unit: Values, *, codes: bool) -> Observation:
+    """One look at the unit. Its silence is an observation too: the key is off."""
     table = pid_table()
     try:
         values: dict[str, float] = {}
-        raw: dict[int, bytes] = {}
-        for group in (FAST, SLOW):
-            raw |= _asked(link, engine, group)
+        raw = unit.ask(pid for pid in WATCHED if not unit.announced or pid in unit.announced)
         for number, data in raw.items():
             values |= table[number].decode(data)
     except NoAnswer:
@@ -74,22 +81,8 @@ def observe(link: Link, engine: int, *, codes: bool) -> Observation:
     lists: dict[str, Any] = {}
     if codes:
         for name, service in (("confirmed", 0x03), ("pending", 0x07), ("permanent", 0x0A)):
-            lists[name] = read_codes(link, engine, service)
+            lists[name] = read_codes(unit.link, unit.module, service)
     return Observation(values.get("run_time_s"), kept, status, lamp=lamp, **lists)
-
-
-def _asked(link: Link, engine: int, group: tuple[int, ...]) -> dict[int, bytes]:
-    """Several PIDs at once; a unit that takes one at a time, or knows not all of them, is asked one by one."""
-    try:
-        return split_current_data(link.ask(engine, bytes((0x01, *group))).payload, group)
-    except Refused:
-        found: dict[int, bytes] = {}
-        for number in group:
-            try:
-                found |= split_current_data(link.ask(engine, bytes((0x01, number))).payload, (number,))
-            except Refused:
-                continue
-        return found
 
 
 def read_codes(link: Link, engine: int, service: int) -> tuple[str, ...] | None:
@@ -114,6 +107,7 @@ class Watcher(threading.Thread):
         self.trouble: GumshoeError | None = None
         self.fixed: tuple[Condition, ...] | None = None
         """What the drive does not change of the check list, computed once."""
+        self._unit: Values | None = None
         self._stopping = threading.Event()
         self._pending: list[Observation] = []
         self._chunks = 0
@@ -156,7 +150,9 @@ class Watcher(threading.Thread):
             engine = self.connection.engine(link)
         except NoAnswer:
             return Observation(None)
-        return observe(link, engine, codes=codes)
+        if self._unit is None or self._unit.link is not link or not self._unit.announced:
+            self._unit = watched(link, engine)
+        return observe(self._unit, codes=codes)
 
     def stop(self) -> None:
         """End watching; everything observed is on record afterwards."""

@@ -1,0 +1,128 @@
+"""Current data and freeze frames of one module (services 01 and 02), however it likes to be asked: several numbers at a
+time, fewer, or one by one."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Iterator
+from typing import TypeVar
+
+from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, LinkError, NoAnswer, Refused
+from gumshoe.core.obd.link import BUSY, Link
+from gumshoe.core.obd.pids import read_current, supported_from_bitmap
+
+T = TypeVar("T")
+CURRENT, FRAME = 0x01, 0x02
+PIDS_PER_REQUEST = {CURRENT: 6, FRAME: 3}
+"""As many as one request to a CAN module may name (SAE J1979 [S])."""
+LAST_BITMAP = 0xE0
+"""The bitmaps end here, whatever a module announces beyond (SAE J1979 [S])."""
+
+
+def batches(items: Iterable[T], size: int) -> Iterator[tuple[T, ...]]:
+    """Cut ``items`` into tuples of at most ``size``."""
+    row = list(items)
+    for start in range(0, len(row), size):
+        yield tuple(row[start : start + size])
+
+
+class Values:
+    """Asks one module, of what is now or of its freeze frame. How many numbers it takes at a time is learnt from how it
+    answers: one that refuses a group and tells each of it alone is asked one by one; one that answers the first few of
+    a group is asked for so many.
+
+    ``why``: what a number that was not told last time ended with.
+    """
+
+    def __init__(self, link: Link, module: int, service: int = CURRENT, *, rests_s: float = 0.0) -> None:
+        """``rests_s``: so long a number that was not told is left alone."""
+        self.link, self.module, self.service, self.rests_s = link, module, service, rests_s
+        self.most = PIDS_PER_REQUEST[service]
+        self.why: dict[int, LinkError] = {}
+        self.announced: set[int] = set()
+        """What the module says that it has, once it was asked; empty where it does not say."""
+        self._asked_again_at: dict[int, float] = {}
+
+    def ask(self, numbers: Iterable[int]) -> dict[int, bytes]:
+        """The bytes of what it tells, by number; one it does not tell takes no other along.
+
+        Raises NoAnswer when the module is silent altogether, BusFailure when the adapter fails.
+        """
+        now = time.monotonic()
+        wanted = list(numbers)
+        self.why = {n: self.why[n] for n in wanted if n in self.why and self._asked_again_at.get(n, 0.0) > now}
+        left = [number for number in wanted if number not in self.why]
+        found: dict[int, bytes] = {}
+        while left:  # what it takes at a time may change under way
+            group, left = tuple(left[: self.most]), left[self.most :]
+            found |= self._ask(group)
+        if found:
+            self._asked_again_at |= dict.fromkeys(self.why.keys() - self._asked_again_at.keys(), now + self.rests_s)
+        else:
+            self._asked_again_at.clear()
+        return found
+
+    def listen(self) -> set[int]:
+        """Ask for what it announces, bitmap after bitmap; keeps and returns it."""
+        found: set[int] = set()
+        base: int | None = 0x00
+        while base is not None:
+            try:
+                payload = self.link.ask(self.module, bytes((CURRENT, base))).payload
+            except (NoAnswer, BrokenAnswer, Refused):
+                break
+            told = supported_from_bitmap(base, payload[2:6]) if len(payload) >= 6 else set()
+            found |= told
+            base = base + 0x20 if base + 0x20 in told and base < LAST_BITMAP else None
+        self.announced = found
+        return found
+
+    def _ask(self, group: tuple[int, ...]) -> dict[int, bytes]:
+        try:
+            payload = self.link.ask(self.module, self._request(group)).payload
+        except (NoAnswer, BrokenAnswer, Refused) as error:
+            return self._apart(group, error)
+        found, wrong = read_current(payload, group, between=1 if self.service == FRAME else 0)
+        left = [number for number in group if number not in found]
+        if len(group) == 1 and (wrong or left):
+            self.why[group[0]] = BadAnswer(wrong or f"PID {group[0]:02X} was answered without a value.")
+            return {}
+        if left:
+            if found and set(group[: len(found)]) == set(found):
+                self.most = len(found)
+            for number in left:
+                found |= self._ask((number,))
+        return found
+
+    def _request(self, group: tuple[int, ...]) -> bytes:
+        if self.service == FRAME:
+            return bytes((FRAME,)) + b"".join(bytes((number, 0)) for number in group)
+        return bytes((CURRENT, *group))
+
+    def _apart(self, group: tuple[int, ...], error: LinkError) -> dict[int, bytes]:
+        """One by one, what was not told together."""
+        if len(group) == 1:
+            if not isinstance(error, Refused):
+                look_for_module(self.link, self.module, error)
+            self.why[group[0]] = error
+            return {}
+        if isinstance(error, Refused) and error.reason == BUSY:
+            self.why |= dict.fromkeys(group, error)
+            return {}
+        found: dict[int, bytes] = {}
+        for number in group:
+            found |= self._ask((number,))
+        if isinstance(error, Refused) and len(found) == len(group):
+            self.most = 1
+        return found
+
+
+def look_for_module(link: Link, module: int, error: LinkError) -> None:
+    """Whether a module that did not answer is there at all: it must tell what it has. Raises what was not heard when it
+    is not."""
+    try:
+        link.ask(module, b"\x01\x00")
+    except Refused:
+        return
+    except (NoAnswer, BrokenAnswer):
+        raise error from None

@@ -1,0 +1,361 @@
+"""An answering machine for the link's tests: control units written from the standards alone, odd where a test says so.
+
+It shares no code with the product and none of its libraries but the virtual bus (python-can): segmentation is done here
+by hand (ISO 15765-2 [S]), so that an error in a library or in the product cannot hide behind itself. Services: SAE
+J1979 / ISO 15031-5 [S], addresses: ISO 15765-4 [S].
+"""
+
+from __future__ import annotations
+
+import heapq
+import itertools
+import random
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+
+import can
+
+_channels = itertools.count(1)
+CLEARS = (b"\x04", b"\x14\xff\xff\xff")
+
+
+@dataclass
+class Unit:
+    """One control unit. ``place``: 0–7 with 11-bit ids, its source address with 29 bits."""
+
+    place: int = 0
+    pids: dict[int, bytes] = field(default_factory=dict)
+    confirmed: list[bytes] = field(default_factory=list)
+    pending: list[bytes] = field(default_factory=list)
+    permanent: list[bytes] = field(default_factory=list)
+    frame: dict[int, bytes] = field(default_factory=dict)
+    info: dict[int, bytes] = field(default_factory=dict)
+    results: dict[int, bytes] = field(default_factory=dict)
+    exact: dict[bytes, bytes | None] = field(default_factory=dict)
+    """Requests with an answer of their own; None: silence."""
+
+    takes: int = 6
+    """PIDs it answers of one request; the rest is passed over in silence."""
+    many: int = 0
+    """The reason with which it refuses more than one PID; 0: it takes them."""
+    busy: dict[int, int] = field(default_factory=dict)
+    """How often it says "busy" to a service before it answers."""
+    thinks: dict[int, float] = field(default_factory=dict)
+    """How long it asks for more time (0x78, again and again) before it answers a service, in seconds."""
+    refuses: dict[int, int] = field(default_factory=dict)
+    silent: set[int] = field(default_factory=set)
+    dies_at: int = 0
+    """The service after whose first answer it never says anything again."""
+    functional: bool = True
+    """Whether it answers requests to everybody."""
+    gap: float = 0.0
+    """Between its consecutive frames, in seconds."""
+    padding: int | None = 0xAA
+    """What fills its frames; None: frames are as short as they can be."""
+    stmin: int = 0
+    """What it asks of us between our consecutive frames, as the byte of ISO 15765-2."""
+    waits: int = 0
+    """So often it says "wait" before it lets us go on."""
+    slow: float = 0.0
+    """Before every answer, in seconds."""
+    heard: list[bytes] = field(default_factory=list)
+    cleared: int = 0
+    dead: bool = False
+
+    def answers(self, request: bytes, everybody: bool) -> bytes | None:
+        """What the service says; None for nothing."""
+        self.heard.append(request)
+        service = request[0]
+        if self.dead or service in self.silent or (everybody and not self.functional):
+            return None
+        if request in self.exact:
+            return self.exact[request]
+        if self.busy.get(service, 0) > 0:
+            self.busy[service] -= 1
+            return bytes((0x7F, service, 0x21))
+        if service in self.refuses:
+            return bytes((0x7F, service, self.refuses[service]))
+        found = self._says(service, request)
+        if service == self.dies_at:
+            self.dead = True
+        return found
+
+    def _says(self, service: int, request: bytes) -> bytes | None:
+        if service == 0x01:
+            return self._current(request[1:])
+        if service == 0x02:
+            return self._frozen(request[1:])
+        if service in (0x03, 0x07, 0x0A):
+            codes = {0x03: self.confirmed, 0x07: self.pending, 0x0A: self.permanent}[service]
+            return bytes((service + 0x40, len(codes))) + b"".join(codes)
+        if service == 0x04:
+            self.cleared += 1
+            self.confirmed, self.pending, self.frame = [], [], {}
+            return b"\x44"
+        if service == 0x06:
+            return self._listed(0x46, request[1], self.results, lambda number, data: data)
+        if service == 0x09:
+            return self._listed(0x49, request[1], self.info, lambda number, data: data)
+        return bytes((0x7F, service, 0x11))
+
+    def _current(self, numbers: bytes) -> bytes | None:
+        if len(numbers) > 1 and self.many:
+            return bytes((0x7F, 0x01, self.many))
+        told = b""
+        for number in numbers[: self.takes]:
+            if number % 0x20 == 0:
+                told += bytes((number,)) + bitmap(number, self.pids)
+            elif number in self.pids:
+                told += bytes((number,)) + self.pids[number]
+        return b"\x41" + told if told else None
+
+    def _frozen(self, asked: bytes) -> bytes | None:
+        told = b""
+        for number in asked[::2]:
+            if number % 0x20 == 0:
+                told += bytes((number, 0)) + bitmap(number, self.frame)
+            elif number in self.frame:
+                told += bytes((number, 0)) + self.frame[number]
+            elif number == 0x02:
+                told += bytes((2, 0, 0, 0))
+        return b"\x42" + told if told else None
+
+    def _listed(
+        self, head: int, number: int, held: dict[int, bytes], write: Callable[[int, bytes], bytes]
+    ) -> bytes | None:
+        if number % 0x20 == 0:
+            return bytes((head, number)) + bitmap(number, held)
+        return bytes((head, number)) + write(number, held[number]) if number in held else None
+
+
+def bitmap(base: int, held: dict[int, bytes]) -> bytes:
+    """The four bytes that announce the 32 numbers after ``base``; the last of them announces the next bitmap."""
+    bits = sum(1 << (32 - (number - base)) for number in held if base < number < base + 0x20)
+    if any(number > base + 0x20 for number in held):
+        bits |= 1
+    return bits.to_bytes(4, "big")
+
+
+def engine(place: int = 0, **more: object) -> Unit:
+    """A petrol engine's unit that behaves, with two codes and what goes with them."""
+    made = Unit(
+        place,
+        pids={
+            0x01: b"\x82\x07\x65\x04",
+            0x03: b"\x02\x00",
+            0x04: b"\x40",
+            0x05: b"\x7d",
+            0x06: b"\x90",
+            0x07: b"\x88",
+            0x0B: b"\x22",
+            0x0C: b"\x0b\xb8",
+            0x0D: b"\x00",
+            0x0E: b"\x90",
+            0x0F: b"\x46",
+            0x10: b"\x01\x40",
+            0x11: b"\x26",
+            0x1C: b"\x06",
+            0x1F: b"\x01\x2c",
+            0x21: b"\x00\x64",
+            0x2F: b"\x80",
+            0x31: b"\x01\x00",
+            0x33: b"\x65",
+            0x42: b"\x37\x5c",
+            0x46: b"\x3c",
+        },
+        confirmed=[b"\x01\x71", b"\x03\x00"],
+        pending=[b"\x01\x71"],
+        permanent=[b"\x01\x71"],
+        frame={0x02: b"\x01\x71", 0x04: b"\x33", 0x05: b"\x7b", 0x0C: b"\x0c\x80", 0x0D: b"\x32"},
+        info={
+            0x02: b"\x01" + b"UY0TN16A9G2000001",
+            0x04: b"\x01" + b"CAL-0001-A".ljust(16, b"\x00"),
+            0x06: b"\x01" + b"\x12\x34\x56\x78",
+            0x0A: b"\x01" + b"ECM\x00-EngineControl".ljust(20, b"\x00"),
+        },
+        results={0x01: b"\x01\x0a\x0e\x10\x05\x00\x1f\xff", 0xA2: b"\x0c\x24\x00\x05\x00\x00\x00\x32"},
+    )
+    made.results = {number: bytes((data[0],)) + data[1:] for number, data in made.results.items()}
+    for name, value in more.items():
+        setattr(made, name, value)
+    return made
+
+
+def gearbox(place: int = 1, **more: object) -> Unit:
+    """A gearbox's unit with one code."""
+    made = Unit(
+        place,
+        pids={0x01: b"\x81\x04\x00\x00", 0x0D: b"\x00", 0x1C: b"\x06"},
+        confirmed=[b"\x07\x40"],
+        info={0x04: b"\x01" + b"GBX-7".ljust(16, b"\x00"), 0x0A: b"\x01" + b"TCM\x00-Transmission".ljust(20, b"\x00")},
+    )
+    for name, value in more.items():
+        setattr(made, name, value)
+    return made
+
+
+class Vehicle(threading.Thread):
+    """Units on one virtual bus. ``lost``: the share of all frames, both ways, that never arrive."""
+
+    def __init__(self, *units: Unit, wide: bool = False, lost: float = 0.0, seed: int = 1) -> None:
+        self.channel = f"foreign-{next(_channels)}"
+        super().__init__(name=self.channel, daemon=True)
+        self.units, self.wide, self.lost = units, wide, lost
+        self.bus = can.Bus(interface="virtual", channel=self.channel)
+        self._chance = random.Random(seed)
+        self._due: list[tuple[float, int, Callable[[], None]]] = []
+        self._order = itertools.count()
+        self._stopping = threading.Event()
+        self._senders = {id(unit): _Sending() for unit in units}
+        self._receivers = {id(unit): _Receiving() for unit in units}
+
+    # -- addresses ----------------------------------------------------------------------------------------
+
+    def _functional(self) -> int:
+        return 0x18DB33F1 if self.wide else 0x7DF
+
+    def _request(self, unit: Unit) -> int:
+        return 0x18DA00F1 | unit.place << 8 if self.wide else 0x7E0 + unit.place
+
+    def response(self, unit: Unit) -> int:
+        """The id the unit answers on."""
+        return 0x18DAF100 | unit.place if self.wide else 0x7E8 + unit.place
+
+    # -- life ---------------------------------------------------------------------------------------------
+
+    def run(self) -> None:
+        while not self._stopping.is_set():
+            wait = min(max(self._due[0][0] - time.monotonic(), 0.0), 0.05) if self._due else 0.05
+            message = self.bus.recv(timeout=wait)
+            while self._due and self._due[0][0] <= time.monotonic():
+                heapq.heappop(self._due)[2]()
+            if message is not None and message.is_extended_id == self.wide and self._chance.random() >= self.lost:
+                self._take(message.arbitration_id, bytes(message.data))
+
+    def stop(self) -> None:
+        """Off the bus."""
+        self._stopping.set()
+        self.join(2.0)
+        self.bus.shutdown()
+
+    def _later(self, seconds: float, what: Callable[[], None]) -> None:
+        heapq.heappush(self._due, (time.monotonic() + seconds, next(self._order), what))
+
+    # -- frames -------------------------------------------------------------------------------------------
+
+    def _put(self, unit: Unit, data: bytes) -> None:
+        if unit.padding is not None:
+            data = data.ljust(8, bytes((unit.padding,)))
+        if self._chance.random() >= self.lost:
+            self.bus.send(can.Message(arbitration_id=self.response(unit), data=data, is_extended_id=self.wide))
+
+    def _take(self, number: int, data: bytes) -> None:
+        for unit in self.units:
+            if number == self._functional():
+                if data and 1 <= data[0] <= 7 and len(data) > data[0]:
+                    self._serve(unit, data[1 : 1 + data[0]], True)
+            elif number == self._request(unit):
+                self._physical(unit, data)
+
+    def _physical(self, unit: Unit, data: bytes) -> None:
+        kind = data[0] >> 4
+        receiving = self._receivers[id(unit)]
+        if kind == 0 and 1 <= data[0] <= 7 and len(data) > data[0]:
+            self._serve(unit, data[1 : 1 + data[0]], False)
+        elif kind == 1:
+            receiving.whole, receiving.got, receiving.last = (data[0] & 15) << 8 | data[1], data[2:], time.monotonic()
+            receiving.next, receiving.hurried = 1, False
+            for turn in range(unit.waits):
+                self._later(0.02 * turn, lambda: self._put(unit, b"\x31\x00\x00"))
+            self._later(0.02 * unit.waits, lambda: self._put(unit, bytes((0x30, 0, unit.stmin))))
+        elif kind == 2 and receiving.whole and data[0] & 15 == receiving.next:
+            gap = time.monotonic() - receiving.last
+            if receiving.next > 1 and gap < 0.9 * pause(unit.stmin):
+                receiving.hurried = True
+            receiving.last, receiving.next = time.monotonic(), (receiving.next + 1) % 16
+            receiving.got += data[1:]
+            if len(receiving.got) >= receiving.whole:
+                request, receiving.whole = receiving.got[: receiving.whole], 0
+                if not receiving.hurried:  # who sends faster than was asked for is not heard
+                    self._serve(unit, request, False)
+        elif kind == 3:
+            sending = self._senders[id(unit)]
+            if data[0] & 15 == 0 and sending.rest:
+                self._go_on(unit, sending, max(pause(data[2]) if len(data) > 2 else 0.0, unit.gap))
+
+    # -- answers ------------------------------------------------------------------------------------------
+
+    def _serve(self, unit: Unit, request: bytes, everybody: bool) -> None:
+        service, thinks = request[0], unit.thinks.get(request[0], 0.0)
+        self._senders[id(unit)].rest = b""
+        if not thinks or unit.dead:
+            self._later(unit.slow, lambda: self._answer(unit, unit.answers(request, everybody)))
+            return
+        times = max(int(thinks / 0.1), 1)
+        for turn in range(times):
+            self._later(0.1 * turn, lambda: self._put(unit, bytes((3, 0x7F, service, 0x78))))
+        self._later(thinks, lambda: self._answer(unit, unit.answers(request, everybody)))
+
+    def _answer(self, unit: Unit, payload: bytes | None) -> None:
+        if payload is None:
+            return
+        if len(payload) <= 7:
+            self._put(unit, bytes((len(payload),)) + payload)
+            return
+        sending = self._senders[id(unit)]
+        sending.rest, sending.next = payload[6:], 1
+        self._put(unit, bytes((0x10 | len(payload) >> 8, len(payload) & 0xFF)) + payload[:6])
+
+    def _go_on(self, unit: Unit, sending: _Sending, gap: float) -> None:
+        if not gap:
+            while sending.rest:
+                self._next(unit, sending)
+            return
+
+        def one() -> None:
+            self._next(unit, sending)
+            if sending.rest:
+                self._later(gap, one)
+
+        one()
+
+    def _next(self, unit: Unit, sending: _Sending) -> None:
+        part, sending.rest = sending.rest[:7], sending.rest[7:]
+        self._put(unit, bytes((0x20 | sending.next % 16,)) + part)
+        sending.next += 1
+
+
+@dataclass
+class _Sending:
+    rest: bytes = b""
+    next: int = 1
+
+
+@dataclass
+class _Receiving:
+    whole: int = 0
+    got: bytes = b""
+    next: int = 1
+    last: float = 0.0
+    hurried: bool = False
+
+
+def pause(stmin: int) -> float:
+    """Seconds of the byte STmin: milliseconds to 7F, tenths of them from F1 to F9, else the longest (ISO 15765-2)."""
+    if stmin <= 0x7F:
+        return stmin / 1000.0
+    return (stmin - 0xF0) / 10000.0 if 0xF1 <= stmin <= 0xF9 else 0.127
+
+
+@contextmanager
+def on_the_bus(*units: Unit, wide: bool = False, lost: float = 0.0, seed: int = 1) -> Iterator[Vehicle]:
+    """A vehicle for the length of a test."""
+    car = Vehicle(*units, wide=wide, lost=lost, seed=seed)
+    car.start()
+    try:
+        yield car
+    finally:
+        car.stop()
