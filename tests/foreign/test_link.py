@@ -145,6 +145,27 @@ class NoneAndUnknown(unittest.TestCase):
             self.assertEqual(engine_of(scan(link)).values["rpm"], 750.0)
 
 
+class Missing(unittest.TestCase):
+    """A module that was there in an earlier scan is looked for."""
+
+    def test_a_known_module_that_is_silent_is_named_and_not_taken_for_none(self) -> None:
+        box = gearbox()
+        with link_to(engine(), box) as (link, car):
+            known = {module.responder: module.label for module in scan(link).modules}
+            self.assertEqual(scan(link, known=known).codes_unread, ())
+            box.dead = True
+            found = scan(link, known=known)
+            self.assertEqual([item.responder for item in found.silent], [car.response(box)])
+            self.assertIn("codes of TCM-Transmission", found.codes_unread)
+            self.assertEqual(scan(link).silent, ())  # nobody knew of it
+
+    def test_one_that_does_not_answer_calls_to_everybody_is_read_where_it_is_known(self) -> None:
+        box = gearbox(functional=False)
+        with link_to(engine(), box) as (link, car):
+            found = scan(link, known={car.response(box): "gearbox"})
+            self.assertEqual([module.label for module in found.modules], ["ECM-EngineControl", "TCM-Transmission"])
+
+
 class Identity(unittest.TestCase):
     def test_another_cars_vin_stops_the_scan_before_anything_else_is_read(self) -> None:
         class Another(Exception):

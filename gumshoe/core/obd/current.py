@@ -102,8 +102,8 @@ class Values:
     def _apart(self, group: tuple[int, ...], error: LinkError) -> dict[int, bytes]:
         """One by one, what was not told together."""
         if len(group) == 1:
-            if not isinstance(error, Refused):
-                look_for_module(self.link, self.module, error)
+            if not isinstance(error, Refused) and not self.link.is_there(self.module):
+                raise error
             self.why[group[0]] = error
             return {}
         if isinstance(error, Refused) and error.reason == BUSY:
@@ -115,14 +115,3 @@ class Values:
         if isinstance(error, Refused) and len(found) == len(group):
             self.most = 1
         return found
-
-
-def look_for_module(link: Link, module: int, error: LinkError) -> None:
-    """Whether a module that did not answer is there at all: it must tell what it has. Raises what was not heard when it
-    is not."""
-    try:
-        link.ask(module, b"\x01\x00")
-    except Refused:
-        return
-    except (NoAnswer, BrokenAnswer):
-        raise error from None

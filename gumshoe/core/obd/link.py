@@ -104,11 +104,6 @@ class Exchange:
     answers: tuple[Response, ...]
     broken: Mapping[int, str] = field(default_factory=dict)
 
-    @property
-    def troubles(self) -> tuple[str, ...]:
-        """The same in words alone."""
-        return tuple(self.broken.values())
-
 
 @dataclass(frozen=True)
 class BusFrame:
@@ -140,6 +135,8 @@ BUSY, PENDING = 0x21, 0x78
 ECHOING = frozenset({0x01, 0x02, 0x06, 0x09})
 REPEATABLE = frozenset({0x01, 0x02, 0x03, 0x06, 0x07, 0x09, 0x0A, 0x10, 0x19, 0x22, 0x2F, 0x3E})
 """What may be asked once more after silence (ISO 14229-2 lets a client repeat a request; from memory)."""
+LOOKS = 3
+"""So often a module is looked for, twice each, before it is called silent."""
 MOST_WAITS = 255
 """So often a module may say "wait" to a long request of ours, a second each at most (N_Bs, ISO 15765-2 [S])."""
 SENDING_S = 0.001
@@ -224,6 +221,18 @@ class Link:
             if refusal:
                 raise Refused(refusal[0], refusal[1], response_id)
             return answer
+
+    def is_there(self, module: int) -> bool:
+        """Whether a module says anything at all; asked as often as one lost frame in ten needs for a sure answer."""
+        for _ in range(LOOKS):
+            try:
+                self.ask(module, b"\x01\x00")
+            except Refused:
+                return True
+            except (NoAnswer, BrokenAnswer):
+                continue
+            return True
+        return False
 
     # -- inside -------------------------------------------------------------------------------------------
 

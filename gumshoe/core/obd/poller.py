@@ -7,7 +7,7 @@ from collections import deque
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from gumshoe.core.obd.current import Values, batches, look_for_module
+from gumshoe.core.obd.current import Values, batches
 from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, NoAnswer, Refused
 from gumshoe.core.obd.identifiers import IdentifierRow, read_answer, request
 from gumshoe.core.obd.link import Link
@@ -117,8 +117,8 @@ class Poller:
         try:
             return self._arrived(read_answer(self.link.ask(self.module, request(rows)).payload, rows))
         except (Refused, BadAnswer, NoAnswer, BrokenAnswer) as error:
-            if isinstance(error, NoAnswer):
-                look_for_module(self.link, self.module, error)
+            if isinstance(error, NoAnswer) and not self.link.is_there(self.module):
+                raise
             if len(rows) == 1:
                 self._own.remove(rows[0])
                 return []

@@ -6,7 +6,7 @@ its ``unread``; the rest of the scan goes on.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -36,7 +36,11 @@ NOT_SO = (0x12, 0x31)
 MUST_ANSWER = frozenset({0x03, 0x07})
 """Every module answers these; silence is a fault of the link, not an empty list of codes."""
 REPEATS = 3
-"""So often an answer that breaks off, or does not come, is asked for in all."""
+"""So often an answer that does not come is asked for, twice each by the link."""
+BROKEN_REPEATS = 12
+"""So often one that began and broke off: it is there to be had, and a long one has many frames to lose."""
+ROLL_CALLS = 3
+"""So often everybody is called at least, and until twice running nobody new answers."""
 _CODE_SERVICES = {
     0x03: (CodeState.CONFIRMED, Part.CONFIRMED),
     0x07: (CodeState.PENDING, Part.PENDING),
@@ -50,21 +54,29 @@ def scan(
     progress: Progress | None = None,
     beyond: Iterable[ModuleAddress] = (),
     expect: Callable[[str], None] = lambda _vin: None,
+    known: Mapping[int, str] | None = None,
 ) -> Snapshot:
-    """Read every module that answers, then those ``beyond`` the engine by UDS.
+    """Read every module that answers, then those ``beyond`` the engine by UDS. ``known``: the names of modules that
+    earlier scans of this car met, by the id they answer on; one that does not answer now is looked for, and is silent.
 
     ``expect`` hears of each VIN before anything else is read of its module, and may raise: it is another car. Raises
     NoAnswer when no module answers, BusFailure when the adapter fails.
     """
     tell = progress or (lambda _what, _share: None)
     tell("looking for modules", 0.0)
-    first = link.ask_all(b"\x01\x00")
-    if not first.answers:  # the first request may only have woken the modules
-        first = link.ask_all(b"\x01\x00")
-    if not first.answers:
+    heard, broken = _roll_call(link)
+    silent = []
+    for number, name in sorted((known or {}).items()):
+        if number not in heard:
+            if link.is_there(number):
+                heard.add(number)
+            else:
+                silent.append(SilentModule(name, number, "it answered an earlier scan of this car, and does not now"))
+    if not heard:
         raise NoAnswer("No module answered the scan.")
-    problems = list(first.troubles)
-    responders = sorted({answer.responder for answer in first.answers})
+    problems = [why for number, why in broken.items() if number not in heard]
+    problems += [f"{row.name} ({row.responder:X}): {row.why}." for row in silent]
+    responders = sorted(heard)
     modules = []
     for index, responder in enumerate(responders):
         reader = ModuleReader(link, responder, problems, expect)
@@ -72,13 +84,27 @@ def scan(
         modules.append(
             reader.read(lambda what, part, base=index * share, share=share: tell(what, base + part * share))  # type: ignore[misc]
         )
-    silent: list[SilentModule] = []
     modules += read_modules(link, beyond, problems, tell, silent)
-    for responder, why in sorted(first.broken.items()):
+    for responder, why in sorted(broken.items()):
         if responder not in responders:
             silent.append(SilentModule(f"module {responder:X}", responder, why))
     tell("done", 1.0)
     return Snapshot(datetime.now(UTC), link.addressing.value, tuple(modules), tuple(problems), tuple(silent))
+
+
+def _roll_call(link: Link) -> tuple[set[int], dict[int, str]]:
+    """Who answers when everybody is called, and whose answers broke off. The first call may only wake the modules, and
+    a lost frame hides one: it is called again until nobody new answers."""
+    heard: set[int] = set()
+    broken: dict[int, str] = {}
+    calls = quiet = 0
+    while calls < ROLL_CALLS or (heard and quiet < 2):
+        found = link.ask_all(b"\x01\x00")
+        new = {answer.responder for answer in found.answers} - heard
+        calls, quiet = calls + 1, 0 if new else quiet + 1
+        heard |= new
+        broken |= found.broken
+    return heard, broken
 
 
 class ModuleReader:
@@ -136,14 +162,18 @@ class ModuleReader:
             self._miss(part, "the module had fallen silent")
             return None
         error: LinkError = NoAnswer("not asked")
-        for _ in range(REPEATS):
+        tries, most = 0, REPEATS
+        while tries < most:
+            tries += 1
             try:
                 return self.link.ask(self.responder, payload).payload
             except Refused as refused:
                 self._refuse(refused, what, part)
                 return None
-            except (NoAnswer, BrokenAnswer) as missing:
-                error = missing
+            except NoAnswer as missing:
+                error = error if isinstance(error, BrokenAnswer) else missing
+            except BrokenAnswer as broken:
+                error, most = broken, BROKEN_REPEATS
         self._not_heard(error, payload[0], what, part)
         return None
 
@@ -157,11 +187,7 @@ class ModuleReader:
 
     def _not_heard(self, error: LinkError, service: int, what: str, part: Part) -> None:
         """Silence is one way of saying "not supported", as long as the module is there at all."""
-        try:
-            self.link.ask(self.responder, b"\x01\x00")
-        except Refused:
-            pass
-        except LinkError:
+        if not self.link.is_there(self.responder):
             self._fell_silent = True
             self.problems.append(f"module {self.responder:X} fell silent at “{what}”: what came after was not read.")
             self._miss(part, "the module fell silent")

@@ -127,7 +127,7 @@ def perform(case: Case, user: User, why: str = Scan.Why.INTAKE) -> Scan:
     began = time.monotonic()
     try:
         with link_of.use(tap=journal.take) as link:
-            snapshot = scan(link, beyond=beyond(case), expect=expected_vin(case))
+            snapshot = scan(link, beyond=beyond(case), expect=expected_vin(case), known=known_modules(case))
     except GumshoeError as error:
         if journal.heard and isinstance(error, LinkError):
             store(case, user, None, journal.lines, why, link_of.words, time.monotonic() - began)
@@ -147,6 +147,19 @@ def beyond(case: Case) -> list[ModuleAddress]:
     found = platforms().get(case.vehicle.platform)
     rows = found.module if found else ()
     return [ModuleAddress(row.name, row.request_id, row.response_id) for row in rows]
+
+
+def known_modules(case: Case) -> dict[int, str]:
+    """The names of the modules of SAE J1979 that scans of this case, and the last one before it, met on this car."""
+    own = list(case.scans.filter(interrupted=False))
+    others = Scan.objects.filter(case__vehicle=case.vehicle, interrupted=False).exclude(case=case)
+    found: dict[int, str] = {}
+    for stored in (*others.order_by("-at", "-pk")[:1], *own):
+        snapshot = snapshot_of(stored)
+        for module in snapshot.modules if snapshot else ():
+            if module.pids or module.status:
+                found[module.responder] = module.label
+    return found
 
 
 @transaction.atomic
