@@ -21,7 +21,7 @@ from pathlib import Path
 import can
 import isotp
 
-from gumshoe.core.obd.link import open_link
+from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.pids import pid_table
 from gumshoe.core.obd.poller import Poller
 from gumshoe.simulator.garage import Runner, StandIn

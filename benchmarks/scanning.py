@@ -22,7 +22,8 @@ from unittest import mock
 
 from gumshoe.core.obd import link as links
 from gumshoe.core.obd import scanner
-from gumshoe.core.obd.link import Timing, open_link
+from gumshoe.core.obd.can_link import open_link
+from gumshoe.core.obd.link import Timing
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot
 from tests.foreign.vehicle import engine, gearbox, on_the_bus
 

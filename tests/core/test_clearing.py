@@ -7,8 +7,9 @@ from datetime import UTC, datetime
 import can
 
 from gumshoe.core.codes import CodeState
+from gumshoe.core.obd.can_link import CanLink
 from gumshoe.core.obd.clearing import Cleared, clear_modules, modules_to_clear
-from gumshoe.core.obd.link import Link, Timing
+from gumshoe.core.obd.link import Timing
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, SilentModule, Snapshot, StoredCode, Unread
 from gumshoe.core.obd.uds import ModuleAddress
 from tests.core.bus import ScriptedBus, single
@@ -35,7 +36,7 @@ class Clearing(unittest.TestCase):
             asked.append(message.arbitration_id)
             yield message.arbitration_id + 8, single(b"\x44")
 
-        found = clear_modules(Link(ScriptedBus(script), timing=QUICK), wanted)  # type: ignore[arg-type]
+        found = clear_modules(CanLink(ScriptedBus(script), timing=QUICK), wanted)  # type: ignore[arg-type]
         self.assertEqual(asked, [0x7E0])
         self.assertEqual([row.cleared for row in found], [True, False, False])
         self.assertTrue(all("not read" in row.reason for row in found[1:]))
@@ -56,7 +57,7 @@ class Clearing(unittest.TestCase):
                 yield 0x768, single(b"\x54")
 
         told: list[Cleared] = []
-        found = clear_modules(Link(ScriptedBus(script), timing=QUICK), wanted, told.append)  # type: ignore[arg-type]
+        found = clear_modules(CanLink(ScriptedBus(script), timing=QUICK), wanted, told.append)  # type: ignore[arg-type]
         self.assertEqual(tuple(told), found)
         self.assertEqual([row.cleared for row in found], [True, False, False, False, True])
         self.assertEqual([row.known for row in found], [True, True, False, False, True])
@@ -72,7 +73,7 @@ class Clearing(unittest.TestCase):
 
         wanted = modules_to_clear(seen(*(ModuleSnapshot(0x7E8 + n, codes=CODE) for n in range(2))), [])
         bus = Failing(lambda message: [(message.arbitration_id + 8, single(b"\x44"))])
-        found = clear_modules(Link(bus, timing=QUICK), wanted)  # type: ignore[arg-type]
+        found = clear_modules(CanLink(bus, timing=QUICK), wanted)  # type: ignore[arg-type]
         self.assertEqual([row.cleared for row in found], [True, False])
         self.assertIn("unplugged", found[1].reason)
 

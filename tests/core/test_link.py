@@ -9,9 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gumshoe.core.errors import GumshoeError
+from gumshoe.core.obd.can_link import CanLink, find_addressing, open_link
 from gumshoe.core.obd.capture import candump_line, parse_candump
 from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer, Refused
-from gumshoe.core.obd.link import Addressing, BusFrame, Link, Timing, find_addressing, open_link
+from gumshoe.core.obd.link import Addressing, BusFrame, Link, Timing
 from gumshoe.core.obd.scanner import scan
 from tests.core.bus import Script, ScriptedBus, single
 
@@ -20,7 +21,7 @@ QUICK = Timing(p2=0.004, p2_star=0.05, consecutive=0.03, margin=0.001, patience=
 
 def link(script: Script, **more: object) -> Link:
     """A link over a scripted bus with short times."""
-    return Link(ScriptedBus(script), timing=QUICK, **more)  # type: ignore[arg-type]
+    return CanLink(ScriptedBus(script), timing=QUICK, **more)  # type: ignore[arg-type]
 
 
 class Requests(unittest.TestCase):
@@ -64,7 +65,7 @@ class Requests(unittest.TestCase):
                 return super().recv(timeout)
 
         bus = Slow(lambda message: [(0x7E8, single(b"\x7f\x04\x78"))])
-        quick = Link(bus, timing=QUICK)  # type: ignore[arg-type]
+        quick = CanLink(bus, timing=QUICK)  # type: ignore[arg-type]
         bus.later = time.monotonic() + 0.02  # well past P2, within P2*
         self.assertEqual(quick.ask(0, b"\x04").payload, b"\x44")
 
@@ -78,7 +79,7 @@ class Requests(unittest.TestCase):
                 )
 
         with self.assertRaisesRegex(BrokenAnswer, "asking for more time"):
-            quick = Link(Forever(lambda _: []), timing=QUICK)
+            quick = CanLink(Forever(lambda _: []), timing=QUICK)
             quick._prepare = lambda: None  # type: ignore[method-assign]  # the endless bus can never be drained
             quick.ask(0, b"\x04")
 
@@ -131,7 +132,7 @@ class Requests(unittest.TestCase):
                     self.sent.clear()
                 return can.Message(arbitration_id=0x7E8, data=data, is_extended_id=False)
 
-        slow = Link(Slow(lambda _: []), timing=QUICK)  # type: ignore[arg-type]
+        slow = CanLink(Slow(lambda _: []), timing=QUICK)  # type: ignore[arg-type]
         slow._prepare = lambda: None  # type: ignore[method-assign]  # its bus is never empty
         self.assertEqual(slow.ask(0, b"\x04").payload, b"\x44")  # some twenty times pending
 
@@ -197,7 +198,7 @@ class Requests(unittest.TestCase):
                 raise can.CanOperationError("no buffer space")
 
         with self.assertRaisesRegex(BusFailure, "no buffer space"):
-            Link(Broken(lambda _: []), timing=QUICK).ask(0, b"\x01\x00")
+            CanLink(Broken(lambda _: []), timing=QUICK).ask(0, b"\x01\x00")
         with self.assertRaises(BusFailure):
             open_link("no-such-interface", "x")
 

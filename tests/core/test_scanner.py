@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 import can
 
 from gumshoe.core.codes import CodeState
+from gumshoe.core.obd.can_link import CanLink
 from gumshoe.core.obd.current import batches
 from gumshoe.core.obd.errors import BadAnswer, NoAnswer
 from gumshoe.core.obd.link import Link, Timing
@@ -51,7 +52,7 @@ class Segmented(ScriptedBus):
 
 def link(answers: Answers) -> tuple[Link, Segmented]:
     bus = Segmented(answers)
-    return Link(bus, timing=QUICK), bus  # type: ignore[arg-type]
+    return CanLink(bus, timing=QUICK), bus  # type: ignore[arg-type]
 
 
 VALUES = {0x04: b"\x33", 0x05: b"\x7b", 0x0C: b"\x0c\x80", 0x0D: b"\x00", 0x01: b"\x82\x07\x21\x00"}
@@ -186,10 +187,10 @@ class Scanning(unittest.TestCase):
                 elif message.arbitration_id == 0x7E2:
                     yield 0x7EA, single(bytes((0x7F, request[0], 0x12)))
 
-        found = scan(Link(ScriptedBus(car), timing=QUICK))  # type: ignore[arg-type]
+        found = scan(CanLink(ScriptedBus(car), timing=QUICK))  # type: ignore[arg-type]
         assert found.engine is not None
         self.assertEqual(found.engine.responder, 0x7EA)
-        self.assertEqual(find_engine(Link(ScriptedBus(car), timing=QUICK)), 0x7EA)  # type: ignore[arg-type]
+        self.assertEqual(find_engine(CanLink(ScriptedBus(car), timing=QUICK)), 0x7EA)  # type: ignore[arg-type]
 
     def test_bitmaps_of_all_ones_end_and_bare_answers_are_told(self) -> None:
         def endless(request: bytes) -> bytes | None:

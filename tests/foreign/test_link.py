@@ -9,10 +9,11 @@ from contextlib import contextmanager
 from functools import cache
 
 from gumshoe.core.codes import CodeState
+from gumshoe.core.obd.can_link import find_addressing, open_link
 from gumshoe.core.obd.clearing import Cleared, clear_modules, modules_to_clear
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
-from gumshoe.core.obd.link import Addressing, Link, Timing, find_addressing, open_link
+from gumshoe.core.obd.link import Addressing, Link, Timing
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.obd.present import find_engine, present_values
 from gumshoe.core.obd.scanner import scan

@@ -12,8 +12,9 @@ from udsoncan.exceptions import NegativeResponseException
 
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.actuators import actuators, hindrance
+from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.commands import ENGINE, Commander, CommandRefused, _PerCent
-from gumshoe.core.obd.link import Timing, open_link
+from gumshoe.core.obd.link import Timing
 from gumshoe.core.obd.uds import LinkConnection
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.defects import defects_of

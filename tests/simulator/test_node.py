@@ -6,8 +6,8 @@ import time
 import unittest
 from pathlib import Path
 
+from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.errors import NoAnswer, Refused
-from gumshoe.core.obd.link import open_link
 from gumshoe.core.obd.scanner import scan
 from gumshoe.simulator.garage import Runner, StandIn
 

@@ -6,8 +6,9 @@ import unittest
 from dataclasses import replace
 from unittest import mock
 
+from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.errors import Refused
-from gumshoe.core.obd.link import Timing, open_link
+from gumshoe.core.obd.link import Timing
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.uds import ModuleAddress

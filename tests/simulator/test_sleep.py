@@ -6,7 +6,7 @@ import time
 import unittest
 from unittest import mock
 
-from gumshoe.core.obd.link import open_link
+from gumshoe.core.obd.can_link import open_link
 from gumshoe.simulator import garage
 from gumshoe.simulator.garage import Runner
 from tests.until import until

@@ -5,7 +5,8 @@ from __future__ import annotations
 import unittest
 
 from gumshoe.core.codes import CodeState
-from gumshoe.core.obd.link import Timing, open_link
+from gumshoe.core.obd.can_link import open_link
+from gumshoe.core.obd.link import Timing
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot
 from gumshoe.core.obd.uds import ModuleAddress, state_of

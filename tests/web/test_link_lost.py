@@ -11,8 +11,8 @@ from unittest import mock
 import numpy as np
 from django.db import OperationalError
 
+from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.errors import BusFailure, LinkError
-from gumshoe.core.obd.link import open_link
 from gumshoe.core.obd.poller import Poller, Sample
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.clearing import services as clearing

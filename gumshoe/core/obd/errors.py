@@ -12,7 +12,7 @@ class LinkError(GumshoeError):
 class NoAnswer(LinkError):
     """Nobody answered in time."""
 
-    remedies = (
+    remedies: tuple[str, ...] = (
         "switch the ignition on",
         "push the diagnostic plug fully home",
         "check the bus speed (most cars: 500 kbit/s, some 250)",
@@ -23,7 +23,7 @@ class NoAnswer(LinkError):
 class BrokenAnswer(LinkError):
     """An answer began but did not arrive whole (ISO 15765-2 segmentation)."""
 
-    remedies = (
+    remedies: tuple[str, ...] = (
         "try again",
         "hold the diagnostic plug still: a worn socket drops frames",
         "make sure that no second tester is on the bus",
@@ -39,7 +39,7 @@ class BadAnswer(LinkError):
 class BusFailure(LinkError):
     """The adapter or the bus itself failed."""
 
-    remedies = (
+    remedies: tuple[str, ...] = (
         "check the adapter's cable and drivers",
         "check interface and channel in the settings",
         "measure the bus: 60 Ω between the pair with the battery off",

@@ -8,7 +8,8 @@ from gumshoe.core.car import Car, Shown
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import Circuit, Probe
 from gumshoe.core.errors import GumshoeError
-from gumshoe.core.obd.link import Addressing, Link, Timing, find_addressing, open_link
+from gumshoe.core.obd.can_link import find_addressing, open_link
+from gumshoe.core.obd.link import Addressing, Link, Timing
 from gumshoe.simulator.drives import PIECES
 from gumshoe.simulator.garage import Runner
 from gumshoe.web.settings.models import Settings
