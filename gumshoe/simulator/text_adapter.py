@@ -238,9 +238,7 @@ class TextAdapter(threading.Thread):
         """What a command is answered with, once it has set what it sets."""
         if command in ("ATZ", "ATI"):
             return SAYS
-        if any(
-            command.startswith(beginning) for beginning in self.make.lacks if beginning != "ATS" or len(command) == 4
-        ):
+        if self._lacks(command):
             return "?"
         if command == "ATRV":
             return f"{self.make.volts:.1f}V"

@@ -15,6 +15,8 @@ T = TypeVar("T")
 CURRENT, FRAME = 0x01, 0x02
 PIDS_PER_REQUEST = {CURRENT: 6, FRAME: 3}
 """As many as one request to a CAN module may name (SAE J1979 [S])."""
+MISSED = 2
+"""After so many times running that it was not told, a number rests."""
 LAST_BITMAP = 0xE0
 """The bitmaps end here, whatever a module announces beyond (SAE J1979 [S])."""
 
@@ -37,11 +39,13 @@ class Values:
     def __init__(self, link: Link, module: int, service: int = CURRENT, *, rests_s: float = 0.0) -> None:
         """``rests_s``: so long a number that was not told is left alone."""
         self.link, self.module, self.service, self.rests_s = link, module, service, rests_s
-        self.most = PIDS_PER_REQUEST[service]
+        self.most = min(PIDS_PER_REQUEST[service], link.most_values)
         self.why: dict[int, LinkError] = {}
         self.announced: set[int] = set()
         """What the module says that it has, once it was asked; empty where it does not say."""
         self._asked_again_at: dict[int, float] = {}
+        self._missed: dict[int, int] = {}
+        self._grouped = False
 
     def ask(self, numbers: Iterable[int]) -> dict[int, bytes]:
         """The bytes of what it tells, by number; one it does not tell takes no other along.
@@ -51,14 +55,15 @@ class Values:
         now = time.monotonic()
         wanted = list(numbers)
         self.why = {n: self.why[n] for n in wanted if n in self.why and self._asked_again_at.get(n, 0.0) > now}
-        left = [number for number in wanted if number not in self.why]
-        found: dict[int, bytes] = {}
-        while left:  # what it takes at a time may change under way
-            group, left = tuple(left[: self.most]), left[self.most :]
-            found |= self._ask(group)
-        if found:
-            self._asked_again_at |= dict.fromkeys(self.why.keys() - self._asked_again_at.keys(), now + self.rests_s)
-        else:
+        resting = set(self.why)
+        found = self._many([number for number in wanted if number not in resting])
+        for number in self.why.keys() - resting:
+            self._missed[number] = self._missed.get(number, 0) + 1
+            if found and self._missed[number] >= MISSED:
+                self._asked_again_at[number] = now + self.rests_s
+        for number in found:
+            self._missed.pop(number, None)
+        if not found:
             self._asked_again_at.clear()
         return found
 
@@ -77,6 +82,14 @@ class Values:
         self.announced = found
         return found
 
+    def _many(self, numbers: list[int]) -> dict[int, bytes]:
+        found: dict[int, bytes] = {}
+        left = numbers
+        while left:  # what it takes at a time may change under way
+            group, left = tuple(left[: self.most]), left[self.most :]
+            found |= self._ask(group)
+        return found
+
     def _ask(self, group: tuple[int, ...]) -> dict[int, bytes]:
         try:
             payload = self.link.ask(self.module, self._request(group)).payload
@@ -87,11 +100,20 @@ class Values:
         if len(group) == 1 and (wrong or left):
             self.why[group[0]] = BadAnswer(wrong or f"PID {group[0]:02X} was answered without a value.")
             return {}
-        if left:
-            if found and set(group[: len(found)]) == set(found):
-                self.most = len(found)
-            for number in left:
-                found |= self._ask((number,))
+        self._grouped = self._grouped or len(found) > 1
+        if not left:
+            return found
+        if not found or wrong:
+            return found | self._singly(left)
+        more = self._many(left)
+        if more and set(group[: len(found)]) == set(found):  # so many it answers, and passes over the rest
+            self.most = len(found)
+        return found | more
+
+    def _singly(self, numbers: Iterable[int]) -> dict[int, bytes]:
+        found: dict[int, bytes] = {}
+        for number in numbers:
+            found |= self._ask((number,))
         return found
 
     def _request(self, group: tuple[int, ...]) -> bytes:
@@ -100,18 +122,15 @@ class Values:
         return bytes((CURRENT, *group))
 
     def _apart(self, group: tuple[int, ...], error: LinkError) -> dict[int, bytes]:
-        """One by one, what was not told together."""
-        if len(group) == 1:
-            if not isinstance(error, Refused) and not self.link.is_there(self.module):
-                raise error
-            self.why[group[0]] = error
-            return {}
-        if isinstance(error, Refused) and error.reason == BUSY:
+        """What was not told together: one by one, unless nothing is to be gained by it."""
+        refused = isinstance(error, Refused)
+        if not refused and (len(group) == 1 or self._grouped) and not self.link.is_there(self.module):
+            raise error
+        silent = isinstance(error, NoAnswer) and self._grouped  # it answers groups, and to this one it has nothing
+        if len(group) == 1 or silent or (isinstance(error, Refused) and error.reason == BUSY):
             self.why |= dict.fromkeys(group, error)
             return {}
-        found: dict[int, bytes] = {}
-        for number in group:
-            found |= self._ask((number,))
-        if isinstance(error, Refused) and len(found) == len(group):
+        found = self._singly(group)
+        if refused and len(found) == len(group):
             self.most = 1
         return found
