@@ -28,6 +28,7 @@ ALLOWED = frozenset(
         "app_name",
         "constraints",
         "db_table",
+        "help_texts",
         "ordering",
         "queryset",
         "urlpatterns",

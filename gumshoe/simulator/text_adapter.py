@@ -58,6 +58,7 @@ class Wire(Protocol):
     number: str
 
     def exchange(self, state: Settings, payload: bytes) -> Frames: ...
+    def close(self) -> None: ...
 
 
 @dataclass
@@ -117,6 +118,10 @@ class CanWire:
         if seen:
             state.seen_s = max(seen, 0.8 * min(state.seen_s, 0.1))
 
+    def close(self) -> None:
+        """Off the bus."""
+        self.bus.shutdown()
+
     @staticmethod
     def _heard(state: Settings, number: int) -> bool:
         if state.listens:
@@ -147,6 +152,9 @@ class OldWire:
             else:
                 data = bytes((0x41 if self.number == "1" else 0x48, 0x6B, sender)) + message
             yield sender, data + bytes((sum(data) & 0xFF,))
+
+    def close(self) -> None:
+        """Nothing is held."""
 
 
 class TextAdapter(threading.Thread):
@@ -183,6 +191,7 @@ class TextAdapter(threading.Thread):
         """End it and give its address back."""
         self._stopping.set()
         self.join(2.0)
+        self.wire.close()
         if self._server is not None:
             self._server.close()
         else:

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gumshoe.core.errors import GumshoeError
-from gumshoe.core.obd.can_link import CanLink, find_addressing, open_link
+from gumshoe.core.obd.can_link import CanLink, open_link
 from gumshoe.core.obd.capture import candump_line, parse_candump
 from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Addressing, BusFrame, Link, Timing
@@ -39,8 +39,9 @@ class Requests(unittest.TestCase):
             if message.arbitration_id == 0x18DB33F1:
                 yield 0x18DAF110, single(b"\x41\x00\x80\x00\x00\x00")
 
-        found = find_addressing(lambda addressing: link(script, addressing=addressing))
-        self.assertIs(found.addressing, Addressing.TWENTY_NINE_BIT)
+        self.assertEqual(link(script).ask_all(b"\x01\x00").answers, ())
+        found = link(script, addressing=Addressing.TWENTY_NINE_BIT).ask_all(b"\x01\x00")
+        self.assertEqual([answer.responder for answer in found.answers], [0x18DAF110])
 
     def test_long_answer_with_flow_control(self) -> None:
         payload = b"\x49\x02\x01" + b"UY0TN16A9G2000001"

@@ -9,11 +9,12 @@ from contextlib import contextmanager
 from functools import cache
 
 from gumshoe.core.codes import CodeState
-from gumshoe.core.obd.can_link import find_addressing, open_link
+from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.clearing import Cleared, clear_modules, modules_to_clear
+from gumshoe.core.obd.connect import AdapterKind, AdapterSpec, connect
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
-from gumshoe.core.obd.link import Addressing, Link, Timing
+from gumshoe.core.obd.link import Link, Timing
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.obd.present import find_engine, present_values
 from gumshoe.core.obd.scanner import scan
@@ -28,11 +29,7 @@ LIVE = ("load_pct", "stft_b1_pct", "ltft_b1_pct", "map_kpa", "rpm", "speed_kmh",
 def link_to(*units: Unit, wide: bool = False, timing: Timing = QUICK) -> Iterator[tuple[Link, Vehicle]]:
     """The product's link on the bus of a foreign vehicle."""
     with on_the_bus(*units, wide=wide) as car:
-
-        def factory(addressing: Addressing) -> Link:
-            return open_link("virtual", car.channel, addressing=addressing, timing=timing)
-
-        link = find_addressing(factory)
+        link, _spoke = connect(AdapterSpec(AdapterKind.BUS, car.channel, "virtual"), timing=timing)
         try:
             yield link, car
         finally:

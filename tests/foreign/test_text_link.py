@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from gumshoe.core.codes import CodeState
 from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.clearing import clear_modules, modules_to_clear
-from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer, Refused
+from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, CannotReach, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import BusFrame, Timing
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.obd.present import find_engine
@@ -166,11 +166,11 @@ class OnCan(unittest.TestCase):
         with through(engine(), body) as (link, _car):
             self.assertEqual(link.ask_at(0x820, 0x828, b"\x22\xf1\x90").payload[3:], b"UY0TN16A9G2000001")
             self.assertEqual(link.ask(0x7E8, b"\x01\x0c").payload, b"\x41\x0c\x0b\xb8")
-        with through(engine(), body, make="copy") as (link, _car), self.assertRaisesRegex(BusFailure, "does not know"):
+        with through(engine(), body, make="copy") as (link, _car), self.assertRaisesRegex(CannotReach, "does not know"):
             link.ask_at(0x820, 0x828, b"\x22\xf1\x90")
 
     def test_a_request_that_does_not_fit_says_so(self) -> None:
-        with through(engine()) as (link, _car), self.assertRaisesRegex(BusFailure, "does not fit"):
+        with through(engine()) as (link, _car), self.assertRaisesRegex(CannotReach, "does not fit"):
             link.ask(0x7E8, b"\x22" + b"\xf1\x90" * 4)
 
 

@@ -19,6 +19,7 @@ from gumshoe.core.obd.capture import parse_candump
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.link import BusFrame
 from gumshoe.core.obd.poller import Sample
+from gumshoe.core.obd.scanner import ROLL_CALLS
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
@@ -31,7 +32,7 @@ from gumshoe.web.proposal import services as offering
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
-from gumshoe.web.settings.models import Settings
+from gumshoe.web.settings.models import Adapter
 from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles.links import connection
 from gumshoe.web.vehicles.models import Vehicle
@@ -126,48 +127,51 @@ class Scanning(WithCar):
         self.assertContains(page, "changed state")  # confirmed became permanent only
 
 
-class Adapter(WithCar):
-    """A vehicle with no stand-in behind it is reached through the interface chosen in the settings."""
+class RealVehicle(WithCar):
+    """A vehicle with no stand-in behind it is reached through one of the shop's adapters."""
 
-    def test_any_python_can_interface_by_the_settings(self) -> None:
+    def adapter(self, **more: str) -> Adapter:
+        """One that leads to the stand-in's bus."""
+        row = {"name": "Bus in bay 2", "kind": "bus", "interface": "virtual", "address": "stand-in-test-car"}
+        return Adapter.objects.create(**(row | more))
+
+    def test_any_python_can_interface(self) -> None:
         real = Vehicle.objects.create(plate="R 1", make="Ostrel", model="Tern 1.6")
         case = support.case_of(self.tess, real)
-        shop = Settings.load()
-        shop.interface, shop.channel = "virtual", "stand-in-test-car"
-        shop.save()
+        self.adapter()
         self.key("on")
         stored = scans.perform(case, self.tess)
-        self.assertIn("virtual stand-in-test-car, 500 kbit/s", stored.link)
+        self.assertIn("Bus in bay 2, virtual stand-in-test-car, CAN, 11 bit", stored.link)
         real.refresh_from_db()
         self.assertEqual(real.platform, "ostrel_tern_16")  # found by the VIN that the scan read
+        self.assertEqual(real.spoke, "500000 11 bit")
         self.assertNotContains(self.client.get(f"/cases/{case.pk}/scan/"), "Stand-in in the bay")
         self.assertEqual(self.client.get(f"/vehicles/{real.pk}/stand-in/").status_code, 409)
 
     def test_an_adapter_that_is_not_there_is_a_clear_error(self) -> None:
         case = support.case_of(self.tess, Vehicle.objects.create(plate="R 2", make="Ostrel", model="Tern 1.6"))
-        shop = Settings.load()
-        shop.interface = "no-such-adapter"
-        shop.save()
+        response = self.client.post(f"/cases/{case.pk}/scan/now/")
+        self.assertContains(response, "No adapter for real vehicles is set up", status_code=409)
+        self.adapter(interface="no-such-adapter")
         response = self.client.post(f"/cases/{case.pk}/scan/now/")
         self.assertContains(response, "could not be opened", status_code=409)
         self.assertContains(response, "interface and channel in the settings", status_code=409)
 
-    def test_the_lead_changes_the_settings(self) -> None:
-        self.client.force_login(support.person("lena", "lead"))
-        page = self.client.post(
-            "/settings/",
-            {
-                "shop_name": "S",
-                "currency": "kr",
-                "labour_per_hour": "90",
-                "interface": "slcan",
-                "channel": "/dev/ttyX",
-                "bitrate": "250000",
-            },
-            follow=True,
-        )
-        self.assertContains(page, "Settings stored")
-        self.assertEqual(Settings.load().bitrate, 250_000)
+    def test_the_bay_says_which_adapter_and_a_person_may_say_another(self) -> None:
+        real = Vehicle.objects.create(plate="R 3", make="Ostrel", model="Tern 1.6")
+        case = support.case_of(self.tess, real)
+        case.bay = "2"
+        case.save()
+        wrong, right = self.adapter(name="First", address="nowhere"), self.adapter(bay="2")
+        self.key("on")
+        self.assertIn(right.name, scans.perform(case, self.tess).link)
+        real.refresh_from_db()
+        self.assertEqual(real.adapter, right)
+        page = self.client.post(f"/cases/{case.pk}/scan/through/", {"adapter": wrong.pk}, follow=True)
+        self.assertContains(page, "is reached through First")
+        self.assertContains(self.client.post(f"/cases/{case.pk}/scan/now/"), "No module answered", status_code=409)
+        gone = self.client.post(f"/cases/{case.pk}/scan/through/", {"adapter": 9_999})
+        self.assertContains(gone, "not on the shop", status_code=400)
 
     def test_two_scans_at_once_keep_their_logs_apart(self) -> None:
         self.key("on")
@@ -187,7 +191,7 @@ class Adapter(WithCar):
             thread.join()
         self.assertEqual(len(results), 2)
         for stored in self.case.scans.all():
-            self.assertEqual(stored.frames.count("7DF#020100"), 1)
+            self.assertEqual(stored.frames.count("7DF#020100"), ROLL_CALLS)
             self.assertFalse(stored.interrupted)
 
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 import can
 import isotp
 
-from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer
+from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, NoAnswer
 from gumshoe.core.obd.link import (
     MODULES,
     PENDING,
@@ -261,20 +261,3 @@ def open_link(
     except (can.CanError, OSError, ValueError, ImportError) as error:
         raise BusFailure(f"Interface “{interface}”, channel “{channel}” could not be opened: {error}.") from error
     return CanLink(bus, addressing=addressing, timing=timing, tap=tap)
-
-
-def find_addressing(link_factory: Callable[[Addressing], Link]) -> Link:
-    """Open a link with whichever addressing the vehicle answers to, 11 bits tried first.
-
-    Raises NoAnswer when neither brings an answer; BusFailure from opening passes through.
-    """
-    for addressing in Addressing:
-        link = link_factory(addressing)
-        try:
-            if link.ask_all(b"\x01\x00").answers:
-                return link
-        except LinkError:
-            link.close()
-            raise
-        link.close()
-    raise NoAnswer("No module answered, neither to 11-bit nor to 29-bit requests.")

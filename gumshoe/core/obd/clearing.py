@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from gumshoe.core.obd.errors import LinkError, Refused
+from gumshoe.core.obd.errors import CannotReach, LinkError, Refused
 from gumshoe.core.obd.link import Link
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.obd.uds import ModuleAddress
@@ -86,7 +86,7 @@ def _clear(link: Link, row: Wanted) -> Cleared:
             link.ask(row.responder, b"\x04")
         else:
             link.ask_at(row.beyond.request_id, row.beyond.response_id, EVERY_GROUP)
-    except Refused as error:
+    except (Refused, CannotReach) as error:
         return Cleared(row.name, row.responder, False, error.what)
     except LinkError as error:
         return Cleared(row.name, row.responder, False, error.what, known=False)

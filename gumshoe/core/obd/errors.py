@@ -46,6 +46,15 @@ class BusFailure(LinkError):
     )
 
 
+class CannotReach(LinkError):
+    """The adapter cannot send what would be needed: nothing was sent."""
+
+    remedies: tuple[str, ...] = (
+        "use a better adapter for this module: one that python-can knows reaches them all",
+        "do without: the modules of the engine are reached",
+    )
+
+
 # ISO 14229-1 negative response codes [S].
 REFUSALS = {
     0x10: "general reject",

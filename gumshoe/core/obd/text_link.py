@@ -12,7 +12,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer
+from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, CannotReach, LinkError, NoAnswer
 from gumshoe.core.obd.link import (
     MODULES,
     PENDING,
@@ -221,9 +221,8 @@ class TextLink(Link):
 
     def _set(self, command: str) -> None:
         if not self.adapter.knows(command):
-            raise BusFailure(
-                f"This adapter does not know “{command}”: what is asked for cannot be reached through it.",
-                remedies=("use a better adapter for this module", "do without: the modules of the engine are reached"),
+            raise CannotReach(
+                f"This adapter does not know “{command}”: what is asked for cannot be reached through it."
             )
 
     def _listen_for(self, service: int) -> None:
@@ -237,10 +236,7 @@ class TextLink(Link):
     def _exchange(self, payload: bytes, request_id: int) -> dict[int, _Heard]:
         """What everybody sent, by id. Raises NoAnswer, BrokenAnswer when nothing whole came, or BusFailure."""
         if len(payload) > self.longest:
-            raise BusFailure(
-                f"A request of {len(payload)} bytes does not fit through this adapter.",
-                remedies=("ask for less at once", "use an adapter that python-can knows"),
-            )
+            raise CannotReach(f"A request of {len(payload)} bytes does not fit through this adapter.")
         self._listen_for(payload[0])
         self._note(request_id, bytes((len(payload),)) + payload if self.bus.addressing else payload, True)
         heard: dict[int, _Heard] = {}

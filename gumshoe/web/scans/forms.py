@@ -24,3 +24,9 @@ class DeadForm(Entry):
     dead = Several()
     lacks = Text()
     how = Text()
+
+
+class AdapterChoice(Entry):
+    """Which adapter the vehicle is plugged into."""
+
+    adapter = Text()

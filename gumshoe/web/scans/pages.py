@@ -74,6 +74,8 @@ class ScanPage(Page):
     titles: dict[str, str]
     frame_keys: tuple[str, ...]
     marks: dict[int, dict[str, Found]]
+    sockets: Sequence[tuple[str, str, bool]]
+    """What it may be plugged into: value, words, whether it is now."""
     trouble: GumshoeError | None = None
     other: AnotherCar | None = None
     answers: Sequence[tuple[str, str]] = ()

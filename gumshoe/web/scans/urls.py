@@ -9,6 +9,7 @@ urlpatterns = [
     path("cases/<int:pk>/scan/", views.scan, name="scan"),
     path("cases/<int:pk>/scan/now/", views.scan_now, name="scan_now"),
     path("cases/<int:pk>/scan/<int:scan_pk>/frames.log", views.frames, name="frames"),
+    path("cases/<int:pk>/scan/through/", views.through, name="through"),
     path("cases/<int:pk>/scan/vin/", views.vin_answer, name="vin_answer"),
     path("cases/<int:pk>/scan/typed/", views.typed, name="typed"),
     path("cases/<int:pk>/scan/compare/", views.compare, name="compare"),

@@ -22,7 +22,7 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.pages import show
 from gumshoe.web.library import services as library
 from gumshoe.web.scans import services, sorting
-from gumshoe.web.scans.forms import TypedForm, VinForm
+from gumshoe.web.scans.forms import AdapterChoice, TypedForm, VinForm
 from gumshoe.web.scans.models import Scan, VinAnswer
 from gumshoe.web.scans.pages import CodesPage, ComparePage, ScanPage
 from gumshoe.web.vehicles.models import Vehicle
@@ -57,6 +57,7 @@ def _page(request: SignedIn, case: Case, shown: Scan | None, status: int = 200, 
             titles={code: row.title for code, row in cases.knowledge_of(case).codes.items()},
             frame_keys=FRAME_KEYS,
             marks=sorting.marks_of(case, shown),
+            sockets=services.sockets(case),
             **more,
         ),
         folder(case, "scan"),
@@ -98,6 +99,19 @@ def scan_now(request: SignedIn, pk: int) -> HttpResponse:
         return _page(request, case, None, 409, trouble=error)
     messages.success(request, f"Scan stored: {stored.seconds:.1f} s, {stored.frames.count(chr(10))} frames.")
     return redirect("scans:scan", case.pk)
+
+
+@require_POST
+@needs(Right.WORK)
+def through(request: SignedIn, pk: int) -> HttpResponse:
+    """Which adapter the vehicle is plugged into."""
+    case = find(pk)
+    try:
+        words = services.plug_in(case, AdapterChoice.of(request).read("adapter"))
+    except GumshoeError as error:
+        return _page(request, case, None, 400, trouble=error)
+    messages.success(request, f"{case.vehicle.plate} is reached through {words}.")
+    return redirect("scans:scan", pk)
 
 
 @require_POST

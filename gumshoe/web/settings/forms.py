@@ -1,19 +1,19 @@
-"""The settings form."""
+"""The forms of the settings."""
 
 from typing import Any
 
+import can
 from django import forms
 
 from gumshoe.core.knowledge.catalogue import tables
 from gumshoe.web.kit.fields import AmountField, WholeField
-from gumshoe.web.settings.models import Settings
+from gumshoe.web.settings.models import Adapter, Settings
 
 
 class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type arguments at run time
-    """Shop, money, adapter."""
+    """Shop, money, units."""
 
     labour_per_hour = AmountField(max_value=100_000, label="Labour per hour")
-    bitrate = WholeField(min_value=10_000, max_value=5_000_000)
     climate = forms.ChoiceField(required=False)
     lacks = forms.MultipleChoiceField(required=False, widget=forms.CheckboxSelectMultiple)
 
@@ -27,9 +27,6 @@ class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argume
             "climate",
             "lacks",
             "customary_units",
-            "interface",
-            "channel",
-            "bitrate",
         )
 
     def clean_climate(self) -> str:
@@ -41,3 +38,44 @@ class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argume
         known = sorted({test.equipment for test in tables().tests if test.equipment})
         self.fields["climate"].choices = [(row.id.value, row.words) for row in tables().climates]  # type: ignore[attr-defined]
         self.fields["lacks"].choices = [(name, name) for name in known]  # type: ignore[attr-defined]
+
+
+class AdapterForm(forms.ModelForm):  # type: ignore[type-arg]  # no type arguments at run time
+    """One adapter."""
+
+    speed = WholeField(
+        required=False,
+        min_value=0,
+        max_value=8_000_000,
+        label="Speed",
+        help_text="bit rate of the bus or baud rate of the port; empty: it is found",
+    )
+
+    class Meta:
+        model = Adapter
+        fields = ("name", "bay", "kind", "address", "interface", "speed")
+        labels = {"address": "Address or channel", "interface": "Interface of python-can"}
+        help_texts = {
+            "address": "serial port (/dev/ttyUSB0, COM5) or socket://address:port; of a bus adapter its channel (can0)",
+            "interface": "bus adapters only: socketcan, slcan, socketcand …",
+            "bay": "cars in this bay are reached through it",
+        }
+
+    def clean_speed(self) -> int:
+        """Empty: it is found."""
+        return self.cleaned_data["speed"] or 0
+
+    def clean(self) -> dict[str, Any]:
+        """A bus adapter needs its interface, one with text commands has none."""
+        found: dict[str, Any] = super().clean() or {}
+        interface = str(found.get("interface", "")).strip()
+        if found.get("kind") == Adapter.Kind.BUS and not interface:
+            self.add_error("interface", "Say which interface of python-can it is, for example socketcan.")
+        elif found.get("kind") == Adapter.Kind.BUS and interface not in can.VALID_INTERFACES:
+            self.add_error("interface", f"python-can has no interface “{interface}”; it has {', '.join(KNOWN)}.")
+        if found.get("kind") == Adapter.Kind.TEXT:
+            found["interface"] = ""
+        return found
+
+
+KNOWN = sorted(can.VALID_INTERFACES)

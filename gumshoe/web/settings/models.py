@@ -8,20 +8,18 @@ from typing import Any
 from django.db import models
 
 from gumshoe.core.knowledge.values import Climate
+from gumshoe.core.obd.connect import AdapterKind, AdapterSpec, Line
+from gumshoe.core.stored import shape
 from gumshoe.web.kit.memo import forget, fresh, once
 
 
 class Settings(models.Model):
-    """One row: name, money, and the adapter that real vehicles are reached through."""
+    """One row: name, money, units, where the cars live."""
 
     shop_name = models.CharField(max_length=80, default="Workshop")
     currency = models.CharField(max_length=8, default="€")
     labour_per_hour = models.DecimalField(max_digits=7, decimal_places=2, default=Decimal("84.00"))
     customary_units = models.BooleanField(default=False)
-    interface = models.CharField(max_length=30, default="socketcan", help_text="python-can interface name")
-    channel = models.CharField(max_length=60, default="can0", help_text="can0, a serial port, …")
-    bitrate = models.PositiveIntegerField(default=500_000)
-
     state = models.BigIntegerField(default=fresh, editable=False)
     """Another number after everything in the shop that bears on every case: settings, what is learnt, makers' codes."""
     lacks = models.JSONField(default=list, blank=True)
@@ -42,6 +40,43 @@ class Settings(models.Model):
     def load(cls) -> Settings:
         """The one row, made on first use."""
         return _the_row()
+
+
+FOUND = shape("what a test of an adapter found", list[Line])
+
+
+class Adapter(models.Model):
+    """What real vehicles are reached through. ``speed``: bit rate or baud rate; 0 where it is found."""
+
+    class Kind(models.TextChoices):
+        BUS = AdapterKind.BUS, "bus adapter that python-can knows"
+        TEXT = AdapterKind.TEXT, "serial adapter with text commands"
+
+    name = models.CharField(max_length=40)
+    bay = models.CharField(max_length=20, blank=True)
+    kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.TEXT)
+    interface = models.CharField(max_length=30, blank=True)
+    address = models.CharField(max_length=120)
+    speed = models.PositiveIntegerField(default=0)
+    found = models.JSONField(null=True, blank=True, editable=False)
+    tested_at = models.DateTimeField(null=True, blank=True, editable=False)
+
+    class Meta:
+        ordering = ("pk",)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def spec(self) -> AdapterSpec:
+        """How it is opened."""
+        return AdapterSpec(AdapterKind(self.kind), self.address, self.interface, self.speed)
+
+    @property
+    def lines(self) -> list[Line]:
+        """What its last test found."""
+        found: list[Line] = FOUND.read(self.found) if self.found else []
+        return found
 
 
 @once

@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from gumshoe.web.kit.pages import Page
-from gumshoe.web.settings.forms import SettingsForm
+from gumshoe.web.settings.adapters import Running
+from gumshoe.web.settings.forms import AdapterForm, SettingsForm
+from gumshoe.web.settings.models import Adapter
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -15,3 +17,21 @@ class SettingsPage(Page):
 
     TEMPLATE: ClassVar[str] = "settings/settings.html"
     form: SettingsForm
+
+
+@dataclass(frozen=True, kw_only=True)
+class AdaptersPage(Page):
+    """What ``settings/adapters.html`` shows."""
+
+    TEMPLATE: ClassVar[str] = "settings/adapters.html"
+    adapters: tuple[Adapter, ...]
+
+
+@dataclass(frozen=True, kw_only=True)
+class AdapterPage(Page):
+    """What ``settings/adapter.html`` shows. ``running``: a test under way."""
+
+    TEMPLATE: ClassVar[str] = "settings/adapter.html"
+    form: AdapterForm
+    adapter: Adapter | None
+    running: Running | None = None

@@ -10,7 +10,7 @@ class VehiclesConfig(AppConfig):
     name = "gumshoe.web.vehicles"
 
     def ready(self) -> None:
-        from gumshoe.web.settings.models import Settings
+        from gumshoe.web.settings.models import Adapter
         from gumshoe.web.vehicles import links
 
-        post_save.connect(links.settings_changed, sender=Settings, dispatch_uid="links open anew")
+        post_save.connect(links.settings_changed, sender=Adapter, dispatch_uid="links open anew")

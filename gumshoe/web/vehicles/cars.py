@@ -8,11 +8,13 @@ from gumshoe.core.car import Car, Shown
 from gumshoe.core.circuits.loops import Floats
 from gumshoe.core.circuits.netlist import Circuit, Probe
 from gumshoe.core.errors import GumshoeError
-from gumshoe.core.obd.can_link import find_addressing, open_link
-from gumshoe.core.obd.link import Addressing, Link, Timing
+from gumshoe.core.obd.can_link import open_link
+from gumshoe.core.obd.connect import AdapterKind, AdapterSpec, connect
+from gumshoe.core.obd.link import Link, Timing
 from gumshoe.simulator.drives import PIECES
 from gumshoe.simulator.garage import Runner
-from gumshoe.web.settings.models import Settings
+from gumshoe.simulator.text_adapter import MAKES
+from gumshoe.web.settings.models import Adapter
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.models import Vehicle
 
@@ -24,21 +26,28 @@ class NotReachable(GumshoeError):
 
 
 class RealCar:
-    """A vehicle on the shop's adapter. What hands and eyes find there, somebody types in."""
+    """A vehicle on one of the shop's adapters. What hands and eyes find there, somebody types in."""
 
     drives_itself = has_wires = is_there = False
 
-    def __init__(self) -> None:
-        self._shop = Settings.load()
-        self.words = f"{self._shop.interface} {self._shop.channel}, {self._shop.bitrate // 1000} kbit/s"
+    def __init__(self, vehicle: Vehicle) -> None:
+        self._vehicle = vehicle
+        self._adapter = vehicle.adapter or Adapter.objects.first()
+        self.words = f"{self._adapter}, {self._adapter.spec.words}" if self._adapter else "no adapter"
 
     def link(self, timing: Timing) -> Link:
-        shop = self._shop
-
-        def factory(addressing: Addressing) -> Link:
-            return open_link(shop.interface, shop.channel, shop.bitrate, addressing=addressing, timing=timing)
-
-        return find_addressing(factory)
+        """As it spoke last, else as it is found; how it speaks is kept with the vehicle."""
+        if self._adapter is None:
+            raise NotReachable(
+                "No adapter for real vehicles is set up.",
+                remedies=("Settings, Adapters: add the one that is plugged in, and test it",),
+            )
+        link, spoke = connect(self._adapter.spec, spoke=self._vehicle.spoke, timing=timing)
+        if spoke != self._vehicle.spoke:
+            self._vehicle.spoke = spoke
+            Vehicle.objects.filter(pk=self._vehicle.pk).update(spoke=spoke)
+        self.words = f"{self.words}, {link.words}"
+        return link
 
     def drive_words(self, trips: tuple[tuple[str, ...], ...]) -> str:
         return "road test"
@@ -82,11 +91,12 @@ class RealCar:
 class StandInCar:
     """A stand-in of this process. One that does not run here is reached by nobody, and nothing is found at it."""
 
-    words = "stand-in vehicle, virtual CAN"
     drives_itself = has_wires = is_there = True
 
-    def __init__(self, key: str, speedup: float = DRIVE_SPEEDUP) -> None:
-        self._key, self._speedup = key, speedup
+    def __init__(self, key: str, speedup: float = DRIVE_SPEEDUP, plugged: str = "") -> None:
+        self._key, self._speedup, self._plugged = key, speedup, plugged if plugged in MAKES else ""
+        through = f"text adapter, {MAKES[plugged].words}" if self._plugged else "virtual CAN"
+        self.words = f"stand-in vehicle, {through}"
 
     @property
     def _running(self) -> Runner | None:
@@ -104,6 +114,9 @@ class StandInCar:
 
     def link(self, timing: Timing) -> Link:
         self.runner()
+        if self._plugged:
+            spec = AdapterSpec(AdapterKind.TEXT, garage.text_adapter(self._key, self._plugged))
+            return connect(spec, timing=timing)[0]
         return open_link("virtual", garage.channel_of(self._key), timing=timing)
 
     def drive_words(self, trips: tuple[tuple[str, ...], ...]) -> str:
@@ -156,4 +169,4 @@ class StandInCar:
 
 def car_of(vehicle: Vehicle) -> Car:
     """The way to a vehicle."""
-    return StandInCar(vehicle.stand_in) if vehicle.stand_in else RealCar()
+    return StandInCar(vehicle.stand_in, plugged=vehicle.plugged) if vehicle.stand_in else RealCar(vehicle)

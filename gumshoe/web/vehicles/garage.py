@@ -7,10 +7,14 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from multiprocessing import get_context
 from pathlib import Path
 
+import can
+
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.garage import Runner, StandIn, drive_history
+from gumshoe.simulator.text_adapter import MAKES, CanWire, TextAdapter
 
 _runners: dict[str, Runner] = {}
+_adapters: dict[tuple[str, str], TextAdapter] = {}
 _lock = threading.Lock()
 
 
@@ -48,9 +52,23 @@ def runner(key: str) -> Runner | None:
     return _runners.get(key)
 
 
+def text_adapter(key: str, make: str) -> str:
+    """The address of a text adapter of that make in a stand-in's socket; it is plugged in when first asked for."""
+    with _lock:
+        found = _adapters.get((key, make))
+        if found is None:
+            bus = can.Bus(interface="virtual", channel=channel_of(key))
+            found = _adapters[key, make] = TextAdapter(CanWire(bus), MAKES[make])
+            found.start()
+        return found.address
+
+
 def stop_all() -> None:
     """Stop every stand-in and keep their states."""
     with _lock:
+        for adapter in _adapters.values():
+            adapter.stop()
+        _adapters.clear()
         for running in _runners.values():
             running.stop()
         _runners.clear()

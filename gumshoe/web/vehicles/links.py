@@ -23,8 +23,9 @@ class Connection:
     """The link to one vehicle. A bus failure closes it; the next use opens it again."""
 
     def __init__(self, vehicle: Vehicle) -> None:
-        self.vehicle_id, self.stand_in = vehicle.pk, vehicle.stand_in
+        self.vehicle_id, self.way = vehicle.pk, way_of(vehicle)
         self._vehicle = vehicle
+        self._words = ""
         self._link: Link | None = None
         self._engine: int | None = None
         self._lock = threading.RLock()
@@ -74,8 +75,8 @@ class Connection:
 
     @property
     def words(self) -> str:
-        """What the scan's record says about the link."""
-        return car_of(self._vehicle).words
+        """What the scan's record says about the link: as it was opened last, else as it would be."""
+        return self._words or car_of(self._vehicle).words
 
     @property
     def is_there(self) -> bool:
@@ -83,7 +84,15 @@ class Connection:
         return self.is_open or car_of(self._vehicle).is_there
 
     def _open(self) -> Link:
-        return car_of(self._vehicle).link(Timing(margin=settings.LINK_GRACE_S))
+        car = car_of(self._vehicle)
+        link = car.link(Timing(margin=settings.LINK_GRACE_S))
+        self._words = car.words
+        return link
+
+
+def way_of(vehicle: Vehicle) -> tuple[str, str, int | None]:
+    """Which stand-in or adapter is behind it: another one is another connection."""
+    return vehicle.stand_in, vehicle.plugged, vehicle.adapter_id
 
 
 _connections: dict[int, Connection] = {}
@@ -94,7 +103,10 @@ def connection(vehicle: Vehicle) -> Connection:
     """The connection of a vehicle; the same object for the same vehicle."""
     with _connections_lock:
         found = _connections.get(vehicle.pk)
-        if found is None or found.stand_in != vehicle.stand_in:
+        if found is not None and found.way != way_of(vehicle):
+            found.close()
+            found = None
+        if found is None:
             found = _connections[vehicle.pk] = Connection(vehicle)
         return found
 

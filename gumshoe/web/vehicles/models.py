@@ -6,6 +6,8 @@ from django.db import models
 from django.db.models import F, Value
 from django.db.models.functions import Replace, Upper
 
+from gumshoe.web.settings.models import Adapter
+
 
 class Vehicle(models.Model):
     """A car: its plate, VIN, owner and platform. ``stand_in`` names the simulated vehicle behind it, if any.
@@ -23,6 +25,11 @@ class Vehicle(models.Model):
     platform = models.CharField(max_length=60, blank=True)
     stand_in = models.CharField(max_length=60, blank=True)
     powertrain = models.JSONField(null=True, blank=True)
+    adapter = models.ForeignKey(Adapter, models.SET_NULL, null=True, blank=True, related_name="+")
+    spoke = models.CharField(max_length=40, blank=True)
+    """How it spoke last through that adapter: tried first the next time."""
+    plugged = models.CharField(max_length=12, blank=True)
+    """A stand-in's text adapter, by its make; empty: it is on the bus itself."""
 
     class Meta:
         ordering = ("plate",)

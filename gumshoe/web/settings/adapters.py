@@ -1,0 +1,51 @@
+"""The shop's adapters: opened for a car, and tested, a test beside the pages with its progress to be asked for."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass, field
+
+from django.conf import settings
+from django.db import connection as database
+from django.utils import timezone
+
+from gumshoe.core.obd.connect import AdapterSpec, Line, tested
+from gumshoe.core.obd.link import Timing
+from gumshoe.web.settings.models import FOUND, Adapter
+
+
+@dataclass
+class Running:
+    """A test under way: what is being done now, and whether it has ended."""
+
+    said: list[str] = field(default_factory=list)
+    done: bool = False
+
+
+_running: dict[int, Running] = {}
+_lock = threading.Lock()
+
+
+def start_test(adapter: Adapter) -> Running:
+    """Begin to test an adapter; one that is being tested goes on."""
+    with _lock:
+        found = _running.get(adapter.pk)
+        if found is not None and not found.done:
+            return found
+        running = _running[adapter.pk] = Running()
+    threading.Thread(target=_test, args=(adapter.pk, adapter.spec, running), daemon=True).start()
+    return running
+
+
+def test_of(adapter: Adapter) -> Running | None:
+    """The test that runs, or ran last in this process."""
+    return _running.get(adapter.pk)
+
+
+def _test(pk: int, spec: AdapterSpec, running: Running) -> None:
+    try:
+        lines: tuple[Line, ...] = tested(spec, Timing(margin=settings.LINK_GRACE_S), running.said.append)
+        Adapter.objects.filter(pk=pk).update(found=FOUND.write(list(lines)), tested_at=timezone.now())
+    finally:
+        running.done = True
+        database.close()
