@@ -19,6 +19,7 @@ from gumshoe.core.obd.poller import Poller
 from gumshoe.core.obd.present import find_engine, present_values
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, Snapshot
+from gumshoe.core.obd.uds import ModuleAddress
 from tests.foreign.vehicle import Unit, Vehicle, engine, gearbox, on_the_bus
 
 QUICK = Timing(margin=0.1, patience=2.0, busy_pause=0.02, busy_limit=0.5)
@@ -326,6 +327,28 @@ class Clearing(unittest.TestCase):
         _first, second = self.outcomes(engine(), box)
         self.assertFalse(second.cleared)
         self.assertEqual((box.cleared, box.heard.count(b"\x04")), (0, 0))
+
+
+class Beyond(unittest.TestCase):
+    """A module that only speaks UDS (ISO 14229-1 [S]): codes with status and failure type."""
+
+    def test_status_bits_and_the_lamp_are_read(self) -> None:
+        told = b"\x59\x02\xff" + b"\x40\x35\x11\x89" + b"\xc1\x00\x87\x28" + b"\x40\x36\x12\x50"
+        box = Unit(6, functional=False, exact={b"\x19\x02\xff": told})
+        with link_to(engine(), box) as (link, _car):
+            found = scan(link, beyond=[ModuleAddress("brakes", 0x7E6, 0x7EE)])
+        brakes = next(module for module in found.modules if module.name == "brakes")
+        self.assertEqual(
+            [(str(row.code), row.state, row.failure_type, row.warns) for row in brakes.codes],
+            [("C0035", CodeState.CONFIRMED, "11", True), ("U0100", CodeState.HISTORY, "87", False)],
+        )
+
+    def test_its_refusal_is_told_in_words(self) -> None:
+        for reason, words in ((0x83, "the engine is running"), (0x93, "supply voltage too low")):
+            unit = engine(refuses={0x04: reason})
+            with link_to(unit) as (link, _car):
+                outcome = clear_modules(link, modules_to_clear(scan(link), ()))[0]
+            self.assertIn(words, outcome.reason)
 
 
 class Nobody(unittest.TestCase):

@@ -14,7 +14,9 @@ from gumshoe.core.obd.snapshot import ModuleSnapshot
 from gumshoe.core.obd.status import FUEL_TYPES
 
 PRESSURE, FLOW, BANK_2_TRIM, BOOST, ELECTRONIC = 0x0B, 0x10, 0x08, 0x70, 0x4C
-KINDS = {"petrol": "petrol", "ethanol": "flex", "diesel": "diesel", "hybrid petrol": "hybrid"}
+KINDS = {"petrol": "petrol", "ethanol": "flex", "diesel": "diesel", "bifuel, on petrol": "petrol"} | dict.fromkeys(
+    ("hybrid petrol", "hybrid ethanol", "hybrid, electric and combustion", "hybrid with recuperation"), "hybrid"
+)
 """The description's word for a kind of fuel that the bus names."""
 
 

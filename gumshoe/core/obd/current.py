@@ -52,8 +52,8 @@ class Values:
 
         Raises NoAnswer when the module is silent altogether, BusFailure when the adapter fails.
         """
-        now = time.monotonic()
         wanted = list(numbers)
+        now = time.monotonic()
         self.why = {n: self.why[n] for n in wanted if n in self.why and self._asked_again_at.get(n, 0.0) > now}
         resting = set(self.why)
         found = self._many([number for number in wanted if number not in resting])

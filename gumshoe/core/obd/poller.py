@@ -18,7 +18,9 @@ SLOW_KEYS = frozenset(
     {"coolant_c", "intake_c", "ambient_c", "oil_c", "baro_kpa", "fuel_level_pct", "warmups", "distance_clear_km"}
     | {"distance_lamp_km", "time_lamp_min", "time_clear_min", "fuel_type", "obd_kind", "catalyst_b1_c", "module_v"}
     | {"catalyst_b2_c", "catalyst_b1s2_c", "catalyst_b2s2_c", "fuel_c", "ethanol_pct", "torque_reference_nm"}
-    | {"coolant_1_c", "coolant_2_c", "hybrid_battery_pct"}
+    | {"coolant_1_c", "coolant_2_c", "hybrid_battery_pct", "odometer_km", "engine_hours_s", "idle_hours_s"}
+    | {"pto_hours_s", "reagent_level_pct", "reagent_tank_pct", "reagent_c", "nox_warning_s", "filter_between_min"}
+    | {"filter_between_km"}
 )
 IDENTIFIERS_PER_REQUEST = 4
 """As many as most control units take at once (common practice, no source)."""

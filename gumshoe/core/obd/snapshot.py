@@ -17,11 +17,13 @@ FIRST_RESPONDER = 0x7E8
 
 @dataclass(frozen=True)
 class StoredCode:
-    """A code as one module holds it. ``failure_type``: two hexadecimal digits of a three-byte code, else empty."""
+    """A code as one module holds it. ``failure_type``: two hexadecimal digits of a three-byte code, else empty.
+    ``warns``: whether the module asks for its warning lamp because of it, where it says so (UDS)."""
 
     code: TroubleCode
     state: CodeState
     failure_type: str = ""
+    warns: bool = False
 
 
 @dataclass(frozen=True)

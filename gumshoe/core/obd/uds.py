@@ -28,6 +28,8 @@ from gumshoe.core.powertrain.vin import check_vin
 
 VIN_ID, SOFTWARE_ID = 0xF190, 0xF195
 EVERY_STATUS = 0xFF
+WARNS = 0x80
+"""The status bit of a code for which the module asks for its warning lamp (ISO 14229-1 [S])."""
 READ_SECONDS = 5.0
 
 
@@ -138,7 +140,8 @@ def _read(link: Link, address: ModuleAddress) -> ModuleSnapshot:
             state = state_of(dtc.status.get_byte_as_int())
             if state is not None:
                 high, low, kind = dtc.id.to_bytes(3, "big")
-                codes.append(StoredCode(TroubleCode.from_bytes(high, low), state, f"{kind:02X}"))
+                warns = bool(dtc.status.get_byte_as_int() & WARNS)
+                codes.append(StoredCode(TroubleCode.from_bytes(high, low), state, f"{kind:02X}", warns))
         software = _text(client, SOFTWARE_ID)
         return ModuleSnapshot(
             address.response_id,

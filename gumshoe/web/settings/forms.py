@@ -53,13 +53,17 @@ class AdapterForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argumen
 
     class Meta:
         model = Adapter
-        fields = ("name", "bay", "kind", "address", "interface", "speed")
+        fields = ("name", "bay", "kind", "interface", "address", "speed")
         labels = {"address": "Address or channel", "interface": "Interface of python-can"}
         help_texts = {
             "address": "serial port (/dev/ttyUSB0, COM5) or socket://address:port; of a bus adapter its channel (can0)",
             "interface": "bus adapters only: socketcan, slcan, socketcand …",
             "bay": "cars in this bay are reached through it",
         }
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.initial["speed"] = self.initial.get("speed") or ""
 
     def clean_speed(self) -> int:
         """Empty: it is found."""
