@@ -16,7 +16,7 @@ import isotp
 from gumshoe.simulator.answers import Module
 
 log = logging.getLogger(__name__)
-FUNCTIONAL_ID = 0x7DF
+FUNCTIONAL_ID, WIDE_FUNCTIONAL_ID = 0x7DF, 0x18DB33F1
 PENDING = 0x78
 LISTENS_S = 0.25
 
@@ -24,18 +24,21 @@ LISTENS_S = 0.25
 class _Port:
     """One module's physical address and its segmentation state."""
 
-    def __init__(self, bus: can.BusABC, module: Module, request_id: int, response_id: int) -> None:
+    def __init__(
+        self, bus: can.BusABC, module: Module, request_id: int, response_id: int, *, wide: bool = False
+    ) -> None:
         self.module = module
         self.request_id, self.response_id = request_id, response_id
         self.inbox: list[isotp.CanMessage] = []
         self.later: list[tuple[float, bytes]] = []
-        address = isotp.Address(isotp.AddressingMode.Normal_11bits, txid=self.response_id, rxid=self.request_id)
+        mode = isotp.AddressingMode.Normal_29bits if wide else isotp.AddressingMode.Normal_11bits
+        address = isotp.Address(mode, txid=self.response_id, rxid=self.request_id)
 
         def receive(_timeout: float) -> isotp.CanMessage | None:
             return self.inbox.pop(0) if self.inbox else None
 
         def transmit(message: isotp.CanMessage) -> None:
-            bus.send(can.Message(arbitration_id=message.arbitration_id, is_extended_id=False, data=message.data))
+            bus.send(can.Message(arbitration_id=message.arbitration_id, is_extended_id=wide, data=message.data))
 
         self.logic = isotp.TransportLayerLogic(
             rxfn=receive,
@@ -72,17 +75,24 @@ class Node(threading.Thread):
     def __init__(
         self,
         bus: can.BusABC,
-        modules: list[Module],
+        modules: list[Module] | dict[tuple[int, int], Module],
         lock: AbstractContextManager[Any],
         beyond: dict[tuple[int, int], Module] | None = None,
         lost_share: Callable[[], float] = lambda: 0.0,
+        *,
+        wide: bool = False,
     ) -> None:
-        """``modules`` answer at 7E0 on; ``beyond``: further modules by request and response id, physical only;
-        ``lost_share``: how many frames the wires lose."""
+        """``modules`` answer at 7E0 on, or by request and response id; ``beyond``: further ones by their ids, physical
+        only; ``lost_share``: how many frames the wires lose; ``wide``: ids of 29 bits."""
         super().__init__(name=f"stand-in {bus.channel_info}", daemon=True)
-        self.bus, self.lock = bus, lock
-        self._ports = [_Port(bus, module, 0x7E0 + index, 0x7E8 + index) for index, module in enumerate(modules)]
-        self._all = [*self._ports, *(_Port(bus, module, *ids) for ids, module in (beyond or {}).items())]
+        self.bus, self.lock, self._wide = bus, lock, wide
+        placed = (
+            modules
+            if isinstance(modules, dict)
+            else {(0x7E0 + index, 0x7E8 + index): module for index, module in enumerate(modules)}
+        )
+        self._ports = [_Port(bus, module, *ids, wide=wide) for ids, module in placed.items()]
+        self._all = [*self._ports, *(_Port(bus, module, *ids, wide=wide) for ids, module in (beyond or {}).items())]
         self._lost_share = lost_share
         self._stopping = threading.Event()
 
@@ -102,7 +112,9 @@ class Node(threading.Thread):
 
     def take(self, message: can.Message) -> None:
         """Handle one frame: a functional single frame, or part of a physical request or its flow control."""
-        if message.arbitration_id == FUNCTIONAL_ID:
+        if message.is_extended_id != self._wide:
+            return
+        if message.arbitration_id == (WIDE_FUNCTIONAL_ID if self._wide else FUNCTIONAL_ID):
             data = bytes(message.data)
             if data and 1 <= data[0] <= 7 and len(data) > data[0]:
                 for port in self._ports:
@@ -111,8 +123,11 @@ class Node(threading.Thread):
             return
         for port in self._all:
             if message.arbitration_id == port.request_id and port.module.awake:
+                data = bytes(message.data)
                 port.inbox.append(
-                    isotp.CanMessage(arbitration_id=message.arbitration_id, data=bytes(message.data), dlc=message.dlc)
+                    isotp.CanMessage(
+                        arbitration_id=message.arbitration_id, data=data, dlc=message.dlc, extended_id=self._wide
+                    )
                 )
                 port.logic.process()
                 request = port.logic.recv()

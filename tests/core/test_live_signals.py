@@ -217,6 +217,8 @@ class Identifiers(unittest.TestCase):
         asked: list[bytes] = []
 
         class Fake:
+            most_values, longest = 6, 4095
+
             def ask(self, _module: int, payload: bytes) -> Response:
                 asked.append(payload)
                 if payload[0] == 0x01:
@@ -237,6 +239,8 @@ class Identifiers(unittest.TestCase):
         asked: list[bytes] = []
 
         class Fake:
+            most_values, longest = 6, 4095
+
             def ask(self, _module: int, payload: bytes) -> Response:
                 asked.append(payload)
                 answers = {0x0C: b"\x41\x0c\x0c\x80", 0x0D: b"\x41\x0d\x32"}

@@ -28,7 +28,7 @@ from gumshoe.core.obd.text_adapter import AdapterTrouble, Greeting, NoBus, NoPow
 from gumshoe.core.obd.text_link import BUSES, TextLink, open_text_link
 from gumshoe.simulator import text_adapter as shop
 from tests.foreign.older import ENGINE, said
-from tests.foreign.test_link import LIVE, told
+from tests.foreign.test_link import LIVE, ROWS, told
 from tests.foreign.vehicle import Unit, Vehicle, engine, gearbox, on_the_bus
 
 PATIENT = Timing(margin=0.08)
@@ -130,6 +130,17 @@ class OnCan(unittest.TestCase):
                 self.assertEqual({row.key for row in poller.poll()}, set(LIVE))
         self.assertEqual({frame.id for frame in frames if not frame.sent}, {at})
         self.assertTrue(any(frame.sent and frame.data[:2] == b"\x02\x01" for frame in frames))
+
+    def test_values_of_its_own_are_asked_for_as_many_as_fit(self) -> None:
+        exact: dict[bytes, bytes | None] = {
+            b"\x22" + b"".join(row.id.to_bytes(2, "big") for row in rows): b"\x62"
+            + b"".join(row.id.to_bytes(2, "big") + b"\x07" for row in rows)
+            for rows in (ROWS[:3], ROWS[3:])
+        }
+        with through(engine(exact=exact)) as (link, _car):
+            poller = Poller(link, 0x7E8, ("rpm", *(row.key for row in ROWS)), ROWS)
+            for _ in range(2):
+                self.assertEqual({row.key for row in poller.poll()}, {"rpm", *(row.key for row in ROWS)})
 
     def test_an_answer_that_the_adapter_cannot_hold_is_not_an_empty_one(self) -> None:
         crowd = [bytes((0x01, number)) for number in range(0x10, 0x60)]

@@ -7,18 +7,18 @@ Files are read by python-can (candump's log, ASC, BLF, TRC). Messages are put to
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Iterable
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
 import can
 
 from gumshoe.core.errors import BadInput
-from gumshoe.core.obd.errors import NoAnswer, Refused
+from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
-from gumshoe.core.obd.link import Addressing, BusFrame, Exchange, Response
-from gumshoe.core.obd.pids import bitmap_for, pid_table
+from gumshoe.core.obd.link import Addressing, BusFrame, Exchange, Link, Response, Timing
+from gumshoe.core.obd.pids import bitmap_for, pid_table, read_current
 from gumshoe.core.obd.poller import EPOCH_S, Sample
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import Snapshot
@@ -116,11 +116,12 @@ def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = 
     found: list[Sample] = []
     told = list(heard)
     engine = engine_in(told)
-    for message in told:
-        if message.id != engine or not message.payload:
+    for pair in pairs(told):
+        message = pair.answer
+        if message.id != engine:
             continue
         if message.payload[0] == 0x41:
-            for number, data in _current(message.payload).items():
+            for number, data in current_parts(message.payload, pair.request).items():
                 pid = pid_table().get(number)
                 if pid:
                     found += [Sample(message.time, key, value) for key, value in pid.decode(data).items()]
@@ -142,13 +143,15 @@ def engine_in(heard: Iterable[Message]) -> int:
     told: dict[int, int] = {}
     for message in heard:
         if message.payload[:1] == b"\x41" and not _asks(message.id):
-            said = _current(message.payload)
+            said = current_parts(message.payload)
             told[message.id] = told.get(message.id, 0) + sum(number in said for number in (0x04, 0x0C))
     return max(told, key=lambda number: told[number], default=Addressing.ELEVEN_BIT.response_id(0))
 
 
-def _current(payload: bytes) -> dict[int, bytes]:
-    """The parts of an answer to service 01, without knowing what was asked: up to the first that is not known."""
+def current_parts(payload: bytes, asked: bytes = b"") -> dict[int, bytes]:
+    """The parts of an answer to service 01; without knowing what was asked, up to the first that is not known."""
+    if len(asked) > 1:
+        return read_current(payload, {number for number in asked[1:] if number % 0x20 == 0 or number in pid_table()})[0]
     found: dict[int, bytes] = {}
     position = 1
     while position < len(payload):
@@ -163,59 +166,70 @@ def _current(payload: bytes) -> dict[int, bytes]:
     return found
 
 
-@dataclass
-class LoggedLink:
+@dataclass(frozen=True)
+class Pair:
+    """An answer with what was asked: the request's id and bytes, 0 and none where the log does not hold it."""
+
+    asked_on: int
+    request: bytes
+    answer: Message
+
+
+def is_wide(heard: Iterable[Message]) -> bool:
+    """Whether they talk with 29 bits."""
+    return any(message.id > 0x7FF for message in heard)
+
+
+def pairs(heard: Iterable[Message]) -> Iterator[Pair]:
+    """Answers in their order, each with the last request before it that it can answer; "wait" is no answer."""
+    asked: list[Message] = []
+    for message in heard:
+        payload = message.payload
+        if _asks(message.id):
+            asked = [*asked[-8:], message]
+            continue
+        refused = payload[:1] == b"\x7f" and len(payload) >= 3
+        if not payload or (refused and payload[2] == PENDING) or not (refused or payload[0] >= 0x40):
+            continue
+        service = payload[1] if refused else payload[0] - 0x40
+        request = next((row for row in reversed(asked) if row.payload[:1] == bytes((service & 0xFF,))), None)
+        yield Pair(request.id if request else 0, request.payload if request else b"", message)
+
+
+class LoggedLink(Link):
     """Answers as the log holds them: a scan of it asks again what was asked then."""
 
-    addressing: Addressing
-    answers: dict[tuple[int, bytes], bytes] = field(default_factory=dict)
-    pids: dict[int, dict[int, bytes]] = field(default_factory=dict)
+    def __init__(self, addressing: Addressing) -> None:
+        super().__init__(addressing, Timing(busy_limit=0.0))
+        self.answers: dict[tuple[int, bytes], bytes] = {}
+        self.pids: dict[int, dict[int, bytes]] = {}
+
+    def close(self) -> None:
+        """Nothing is held."""
 
     @classmethod
     def of(cls, heard: Iterable[Message]) -> LoggedLink:
         """From the messages of a log. An answer belongs to the last request before it that it can answer."""
         rows = list(heard)
-        wide = any(message.id > 0x7FF for message in rows)
-        link = cls(Addressing.TWENTY_NINE_BIT if wide else Addressing.ELEVEN_BIT)
-        asked: list[Message] = []
-        for message in rows:
-            payload = message.payload
-            if _asks(message.id):
-                asked = [*asked[-8:], message]
-            elif payload[:1] == b"\x7f":
-                if len(payload) >= 3 and payload[2] != PENDING:
-                    link._keep(message, asked, payload[1])
-            elif payload and payload[0] >= 0x40:
-                link._keep(message, asked, payload[0] - 0x40)
+        link = cls(Addressing.TWENTY_NINE_BIT if is_wide(rows) else Addressing.ELEVEN_BIT)
+        for pair in pairs(rows):
+            if pair.request:
+                link.answers[pair.answer.id, pair.request] = pair.answer.payload
+            if pair.answer.payload[0] == 0x41:
+                link.pids.setdefault(pair.answer.id, {}).update(current_parts(pair.answer.payload, pair.request))
         return link
 
-    def _keep(self, message: Message, asked: list[Message], service: int) -> None:
-        request = next((row.payload for row in reversed(asked) if row.payload[:1] == bytes((service,))), None)
-        if request is not None:
-            self.answers[message.id, request] = message.payload
-        if message.payload[0] == 0x41:
-            self.pids.setdefault(message.id, {}).update(_current(message.payload))
-
-    def ask_all(self, payload: bytes) -> Exchange:
-        """Every module that answered this, as then."""
+    def _everybody(self, payload: bytes) -> Exchange:
         responders = sorted({responder for responder, _ in self.answers} | set(self.pids))
         known = [number for number in responders if self.addressing.is_response(number)]
         found = [Response(r, a) for r in known if (a := self._answer(r, payload)) is not None]
         return Exchange(tuple(row for row in found if row.refusal is None))
 
-    def ask(self, module: int, payload: bytes) -> Response:
-        """What one module answered. Raises NoAnswer when the log holds nothing, Refused as then."""
-        return self.ask_at(self.addressing.request_id(module), self.addressing.response_id(module), payload)
-
-    def ask_at(self, request_id: int, response_id: int, payload: bytes) -> Response:
-        """The same for any pair of ids."""
+    def _asked_once(self, request_id: int, response_id: int, payload: bytes) -> Response:
         answer = self._answer(response_id, payload)
         if answer is None:
             raise NoAnswer(f"The log holds no answer of {request_id:X} to {payload.hex().upper()}.")
-        found = Response(response_id, answer)
-        if found.refusal:
-            raise Refused(found.refusal[0], found.refusal[1], response_id)
-        return found
+        return Response(response_id, answer)
 
     def _answer(self, responder: int, payload: bytes) -> bytes | None:
         there = responder in self.pids or (payload == b"\x01\x00" and any(r == responder for r, _ in self.answers))
@@ -251,7 +265,7 @@ def snapshot_of(heard: list[Message], beyond: Iterable[ModuleAddress] = ()) -> S
         return None
     link = LoggedLink.of(before)
     try:
-        found = scan(link, beyond=[row for row in beyond if any(r == row.response_id for r, _ in link.answers)])  # type: ignore[arg-type]
+        found = scan(link, beyond=[row for row in beyond if any(r == row.response_id for r, _ in link.answers)])
     except NoAnswer:
         return None
     moment = before[0].time

@@ -80,7 +80,7 @@ class Poller:
             self._announced = self._data.listen()
         self._round += 1
         samples = self._ask(self._fast + (self._slow if slow_round else []))
-        for rows in batches(self._own, IDENTIFIERS_PER_REQUEST):
+        for rows in batches(self._own, min(IDENTIFIERS_PER_REQUEST, (self.link.longest - 1) // 2)):
             samples += self._ask_identifiers(rows)
         if not samples and self._data.why:
             raise next(iter(self._data.why.values()))

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import PurePath
+
 from django.db import transaction
 
 from gumshoe.core.casefile import CaseFile, plain_case, read_case
+from gumshoe.core.casefile.untrusted import log_apart
+from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.presets import facts_of
 from gumshoe.web.accounts.models import User
@@ -12,7 +16,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Imported
 from gumshoe.web.cases.registry import Import, kinds
 from gumshoe.web.vehicles import description
-from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.vehicles.models import Vehicle, VehicleLog
 
 
 @transaction.atomic
@@ -28,10 +32,37 @@ def import_case(user: User, content: bytes, name: str = "") -> Case:
     return case
 
 
+@transaction.atomic
+def import_car(user: User, content: bytes, name: str) -> Case:
+    """A car in a file: a logged session becomes a vehicle that answers again what it answered then, with a case.
+
+    Raises BadInput saying what cannot be read, or that nobody answers in it; then nothing was stored.
+    """
+    found = log_apart(content, PurePath(name).suffix.lower())
+    if found.snapshot is None or not found.snapshot.modules:
+        raise BadInput(
+            f"In “{name}” ({found.frames} frames) no module tells its codes: it is no session that could be replayed.",
+            kept="Nothing was stored.",
+            remedies=("log a whole scan with the diagnostic frames in it",),
+        )
+    vin = found.snapshot.vin
+    platform = platform_for_vin(vin) if vin else None
+    vehicle = Vehicle.objects.create(
+        plate=f"LOG {Vehicle.objects.count() + 1}",
+        vin=vin,
+        make="logged",
+        model=PurePath(name).stem[:40],
+        platform=platform.platform.id if platform else "",
+        from_log=name[:120],
+    )
+    VehicleLog.objects.create(vehicle=vehicle, frames="\n".join(found.lines))
+    return cases.open_case(user, vehicle)
+
+
 def _vehicle(document: CaseFile) -> Vehicle:
     """The vehicle we know by VIN or plate, else a new one; a description it lacks is taken from the file."""
     facts = document.vehicle
-    found = (Vehicle.objects.filter(vin=facts.vin).first() if facts.vin else None) or (
+    found = (Vehicle.objects.filter(vin=facts.vin, from_log="").first() if facts.vin else None) or (
         Vehicle.objects.filter(plate__iexact=facts.plate).first() if facts.plate else None
     )
     if found is None:

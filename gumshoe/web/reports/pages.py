@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar
 
-from gumshoe.core.casefile import CaseFileError
 from gumshoe.core.casefile.files import MAX_BYTES
+from gumshoe.core.errors import GumshoeError
 from gumshoe.web.kit.pages import Page
 from gumshoe.web.reports.services import CustomerReport, TechnicalFile
 
@@ -33,4 +33,4 @@ class ImportPage(Page):
 
     TEMPLATE: ClassVar[str] = "reports/import.html"
     limit_mb: int = MAX_BYTES // 1_000_000
-    trouble: CaseFileError | None = None
+    trouble: GumshoeError | None = None

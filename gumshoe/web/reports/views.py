@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import PurePath
+
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect
@@ -9,6 +11,8 @@ from django.views.decorators.http import require_POST
 
 from gumshoe.core.casefile import CaseFileError, write_case
 from gumshoe.core.casefile.files import MAX_BYTES
+from gumshoe.core.errors import GumshoeError
+from gumshoe.core.obd.buslog import SUFFIXES
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
@@ -72,8 +76,13 @@ def import_case(request: SignedIn) -> HttpResponse:
             raise CaseFileError("No file was chosen.", remedies=("choose a file ending in .json",))
         if (upload.size or 0) > MAX_BYTES:
             raise CaseFileError(f"The file is larger than {MAX_BYTES // 1_000_000} MB.")
-        case = importing.import_case(request.user, upload.read(), upload.name or "")
-    except CaseFileError as error:
+        name = upload.name or ""
+        if PurePath(name).suffix.lower() in SUFFIXES:
+            case = importing.import_car(request.user, upload.read(), name)
+            messages.success(request, f"{case.vehicle.plate} answers as {name} holds it. Scan it like any car.")
+            return redirect("scans:scan", case.pk)
+        case = importing.import_case(request.user, upload.read(), name)
+    except GumshoeError as error:
         return show(request, ImportPage(trouble=error), status=400)
     messages.success(request, f"Imported as case {case.number}. The file is kept with the case as it was.")
     return redirect("scans:read", case.pk)

@@ -83,7 +83,7 @@ class AnotherCar(BadInput):
 
     def __init__(self, case: Case, vin: str) -> None:
         self.vin = vin
-        self.known = Vehicle.objects.filter(vin=vin).exclude(pk=case.vehicle_id).first()
+        self.known = Vehicle.objects.filter(vin=vin, from_log="").exclude(pk=case.vehicle_id).first()
         has = f"The vehicle of this case has the VIN {case.vehicle.vin}" if case.vehicle.vin else "This case is another"
         whose = f", which is {self.known}" if self.known else ""
         super().__init__(
@@ -100,7 +100,7 @@ def expected_vin(case: Case) -> Callable[[str], None]:
         own = case.vehicle.vin
         if vin == own or vin in answered:
             return
-        if own or Vehicle.objects.filter(vin=vin).exclude(pk=case.vehicle_id).exists():
+        if own or Vehicle.objects.filter(vin=vin, from_log="").exclude(pk=case.vehicle_id).exists():
             raise AnotherCar(case, vin)
 
     return expect
@@ -113,7 +113,7 @@ def answer_vin(case: Case, user: User, vin: str, answer: str) -> None:
     vin = check_vin(vin).vin
     if answer not in VinAnswer.Kind.values:
         raise BadInput("This is not one of the answers.")
-    other = Vehicle.objects.filter(vin=vin).exclude(pk=case.vehicle_id).first()
+    other = Vehicle.objects.filter(vin=vin, from_log="").exclude(pk=case.vehicle_id).first()
     if answer == VinAnswer.Kind.MISTYPED and other is not None:
         raise BadInput(f"{other} has this VIN already.", remedies=("open a case for that vehicle",))
     VinAnswer.objects.create(case=case, by=user, vin=vin, kind=answer, before=case.vehicle.vin)
@@ -159,7 +159,7 @@ def sockets(case: Case) -> tuple[tuple[str, str, bool], ...]:
     if vehicle.stand_in:
         makes = [("", "a bus adapter"), *((name, f"a text adapter: {make.words}") for name, make in MAKES.items())]
         return tuple((name, words, name == vehicle.plugged) for name, words in makes)
-    rows = Adapter.objects.all()
+    rows = Adapter.objects.none() if vehicle.from_log else Adapter.objects.all()
     return tuple(
         (str(row.pk), row.name + (f", bay {row.bay}" if row.bay else ""), row.pk == vehicle.adapter_id) for row in rows
     )

@@ -1,4 +1,4 @@
-"""The two ways to a vehicle (``core/car.py``): a real one by the shop's adapter, a stand-in of this process."""
+"""The ways to a vehicle (``core/car.py``): a real one by an adapter, a stand-in of this process, a car in a file."""
 
 from __future__ import annotations
 
@@ -25,29 +25,10 @@ class NotReachable(GumshoeError):
     """There is no way to this vehicle from here."""
 
 
-class RealCar:
-    """A vehicle on one of the shop's adapters. What hands and eyes find there, somebody types in."""
+class _OnlyTheBus:
+    """A car of which nothing is reached from here but its bus. What hands and eyes find there, somebody types in."""
 
     drives_itself = has_wires = is_there = False
-
-    def __init__(self, vehicle: Vehicle) -> None:
-        self._vehicle = vehicle
-        self._adapter = vehicle.adapter or Adapter.objects.first()
-        self.words = f"{self._adapter}, {self._adapter.spec.words}" if self._adapter else "no adapter"
-
-    def link(self, timing: Timing) -> Link:
-        """As it spoke last, else as it is found; how it speaks is kept with the vehicle."""
-        if self._adapter is None:
-            raise NotReachable(
-                "No adapter for real vehicles is set up.",
-                remedies=("Settings, Adapters: add the one that is plugged in, and test it",),
-            )
-        link, spoke = connect(self._adapter.spec, spoke=self._vehicle.spoke, timing=timing)
-        if spoke != self._vehicle.spoke:
-            self._vehicle.spoke = spoke
-            Vehicle.objects.filter(pk=self._vehicle.pk).update(spoke=spoke)
-        self.words = f"{self.words}, {link.words}"
-        return link
 
     def drive_words(self, trips: tuple[tuple[str, ...], ...]) -> str:
         return "road test"
@@ -86,6 +67,44 @@ class RealCar:
 
     def charge(self) -> None:
         return None
+
+
+class RealCar(_OnlyTheBus):
+    """A vehicle on one of the shop's adapters."""
+
+    def __init__(self, vehicle: Vehicle) -> None:
+        self._vehicle = vehicle
+        self._adapter = vehicle.adapter or Adapter.objects.first()
+        self.words = f"{self._adapter}, {self._adapter.spec.words}" if self._adapter else "no adapter"
+
+    def link(self, timing: Timing) -> Link:
+        """As it spoke last, else as it is found; how it speaks is kept with the vehicle."""
+        if self._adapter is None:
+            raise NotReachable(
+                "No adapter for real vehicles is set up.",
+                remedies=("Settings, Adapters: add the one that is plugged in, and test it",),
+            )
+        link, spoke = connect(self._adapter.spec, spoke=self._vehicle.spoke, timing=timing)
+        if spoke != self._vehicle.spoke:
+            self._vehicle.spoke = spoke
+            Vehicle.objects.filter(pk=self._vehicle.pk).update(spoke=spoke)
+        self.words = f"{self.words}, {link.words}"
+        return link
+
+
+class LoggedCar(_OnlyTheBus):
+    """A car in a file: it answers again what its log holds."""
+
+    is_there = True
+
+    def __init__(self, vehicle: Vehicle) -> None:
+        self._vehicle = vehicle
+        self.words = f"replayed from {vehicle.from_log}"
+
+    def link(self, timing: Timing) -> Link:
+        """The log begins anew with every link."""
+        channel = garage.replay(self._vehicle.pk, self._vehicle.log.frames)
+        return connect(AdapterSpec(AdapterKind.BUS, channel, "virtual"), timing=timing)[0]
 
 
 class StandInCar:
@@ -169,4 +188,6 @@ class StandInCar:
 
 def car_of(vehicle: Vehicle) -> Car:
     """The way to a vehicle."""
-    return StandInCar(vehicle.stand_in, plugged=vehicle.plugged) if vehicle.stand_in else RealCar(vehicle)
+    if vehicle.stand_in:
+        return StandInCar(vehicle.stand_in, plugged=vehicle.plugged)
+    return LoggedCar(vehicle) if vehicle.from_log else RealCar(vehicle)

@@ -9,12 +9,16 @@ from pathlib import Path
 
 import can
 
+from gumshoe.core.obd.capture import parse_candump
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.garage import Runner, StandIn, drive_history
+from gumshoe.simulator.logged import logged_car
+from gumshoe.simulator.node import Node
 from gumshoe.simulator.text_adapter import MAKES, CanWire, TextAdapter
 
 _runners: dict[str, Runner] = {}
 _adapters: dict[tuple[str, str], TextAdapter] = {}
+_logged: dict[int, Node] = {}
 _lock = threading.Lock()
 
 
@@ -63,12 +67,27 @@ def text_adapter(key: str, make: str) -> str:
         return found.address
 
 
+def replay(number: int, lines: str) -> str:
+    """The virtual bus on which the car of a log answers, from the log's beginning."""
+    with _lock:
+        before = _logged.pop(number, None)
+        if before is not None:
+            before.stop()
+        channel = f"log-{number}"
+        _logged[number] = logged_car(parse_candump(lines.splitlines()), channel)
+        _logged[number].start()
+        return channel
+
+
 def stop_all() -> None:
     """Stop every stand-in and keep their states."""
     with _lock:
         for adapter in _adapters.values():
             adapter.stop()
         _adapters.clear()
+        for node in _logged.values():
+            node.stop()
+        _logged.clear()
         for running in _runners.values():
             running.stop()
         _runners.clear()

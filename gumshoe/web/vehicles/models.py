@@ -31,11 +31,21 @@ class Vehicle(models.Model):
     plugged = models.CharField(max_length=12, blank=True)
     """A stand-in's text adapter, by its make; empty: it is on the bus itself."""
 
+    from_log = models.CharField(max_length=120, blank=True)
+    """The file that this car was replayed from; its frames are in VehicleLog."""
+
     class Meta:
         ordering = ("plate",)
 
     def __str__(self) -> str:
         return f"{self.plate} · {self.make} {self.model}"
+
+
+class VehicleLog(models.Model):
+    """The logged session that a car in a file answers from, a frame a line (candump). Never changed."""
+
+    vehicle = models.OneToOneField(Vehicle, models.CASCADE, related_name="log")
+    frames = models.TextField()
 
 
 SIGNS = " -·.\u00a0"
@@ -58,4 +68,6 @@ def with_plate(text: str) -> models.QuerySet[Vehicle]:
 def known_vehicle(text: str) -> Vehicle | None:
     """The vehicle with this plate or VIN."""
     wanted = text.strip()
-    return with_plate(wanted).first() or Vehicle.objects.filter(vin=plate_key(wanted)).exclude(vin="").first()
+    return (
+        with_plate(wanted).first() or Vehicle.objects.filter(vin=plate_key(wanted), from_log="").exclude(vin="").first()
+    )
