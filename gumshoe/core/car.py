@@ -32,6 +32,9 @@ class Car(Protocol):
     drives_itself: bool
     """Whether it is driven as a plan says; else somebody drives, and what he drives is watched."""
 
+    holds: int | None
+    """The adapter that an open link holds, which then no other car can have; None: nothing is held."""
+
     # -- by the bus
     def link(self, timing: Timing) -> Link:
         """An open link. Raises LinkError or NotReachable."""

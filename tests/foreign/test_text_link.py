@@ -367,7 +367,8 @@ class Words(unittest.TestCase):
 
 class Lost(unittest.TestCase):
     def test_nothing_there_is_said_plainly(self) -> None:
-        for address in ("socket://127.0.0.1:9", "/dev/no-such-port", "no-such-scheme://x"):
+        spy = "spy:///dev/ttyUSB0?file=/tmp/gumshoe-spy"  # pyserial would write that file
+        for address in ("socket://127.0.0.1:9", "/dev/no-such-port", "no-such-scheme://x", spy, "alt://x", "loop://"):
             with self.assertRaisesRegex(AdapterTrouble, "could not be opened"):
                 open_adapter(address)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from unittest import mock
 
 import can
 from django.urls import reverse
@@ -17,6 +18,7 @@ from gumshoe.web.scans import services as scans
 from gumshoe.web.settings import adapters
 from gumshoe.web.settings.models import Adapter
 from gumshoe.web.vehicles import garage
+from gumshoe.web.vehicles.links import connection
 from gumshoe.web.vehicles.models import Vehicle
 from tests.until import until
 from tests.web import support
@@ -102,6 +104,26 @@ class Adapters(WithCar):
         nowhere = tested(Adapter(kind="text", address="/dev/no-such-port").spec)
         self.assertEqual(nowhere[0], Line("Adapter", "does not work", Mark.BAD))
         self.assertIn("could not be opened", nowhere[1].found)
+
+    def test_an_adapter_is_in_one_car_at_a_time(self) -> None:
+        """Pulled out of one car and put into another; and where somebody is at work through it, the second is told."""
+        self.key("on")
+        with self.text_adapter() as blue:
+            first, second = (
+                support.case_of(self.tess, Vehicle.objects.create(plate=plate, make="Ostrel", model="T", adapter=blue))
+                for plate in ("R 8", "R 9")
+            )
+            scans.perform(first, self.tess)
+            told = self.client.post(reverse("scans:scan_now", args=(second.pk,)))
+            self.assertContains(told, "The adapter is at work for R 8", status_code=409)
+            adapters.start_test(blue)
+            until(lambda: (found := adapters.test_of(blue)) is not None and found.done)
+            blue.refresh_from_db()
+            self.assertIn("is at work for R 8", lines_of(blue.lines)["Adapter"])
+            with mock.patch("gumshoe.web.vehicles.links.AT_WORK_S", 0.0):
+                with self.assertRaises(scans.AnotherCar):  # reached, and it has the VIN of the first
+                    scans.perform(second, self.tess)
+                self.assertFalse(connection(first.vehicle).is_open)
 
     def test_a_test_by_pressing_with_its_progress(self) -> None:
         self.key("on")

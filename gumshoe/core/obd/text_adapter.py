@@ -23,6 +23,8 @@ READ_S = 0.02
 WAKE_S, RESET_S, COMMAND_S = 1.0, 4.0, 2.0
 SPEEDS = (38_400, 115_200, 9_600, 230_400, 500_000, 57_600, 19_200)
 """Speeds of a serial port, the usual first (common practice, from memory)."""
+SCHEMES = frozenset({"socket", "rfc2217"})
+"""Network addresses of pyserial that are taken; others of its kinds write files or run over whatever is plugged in."""
 VOLTS = re.compile(r"(\d{1,2}\.\d)\s*V", re.IGNORECASE)
 
 
@@ -219,7 +221,13 @@ def open_adapter(
 ) -> tuple[TextAdapter, int]:
     """The adapter at an address of pyserial, woken, and the speed it was found at. ``speed``: 0 tries the usual ones
     (a network address has none). Raises AdapterTrouble."""
-    speeds = (0,) if "://" in address else ((speed,) if speed else SPEEDS)
+    scheme = address.partition("://")[0] if "://" in address else ""
+    if scheme and scheme.lower() not in SCHEMES:
+        raise AdapterTrouble(
+            f"The adapter at {address} could not be opened: “{scheme}” is no kind of address that is taken.",
+            remedies=("a serial port, such as /dev/ttyUSB0 or COM5", "socket://address:port"),
+        )
+    speeds = (0,) if scheme else ((speed,) if speed else SPEEDS)
     for baud in speeds:
         tell(f"opening {address}" + (f" at {baud} baud" if baud else ""))
         try:

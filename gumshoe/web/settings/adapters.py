@@ -9,8 +9,9 @@ from django.conf import settings
 from django.db import connection as database
 from django.utils import timezone
 
-from gumshoe.core.obd.connect import AdapterSpec, Line, tested
+from gumshoe.core.obd.connect import AdapterSpec, Line, Mark, tested
 from gumshoe.core.obd.link import Timing
+from gumshoe.web.kit.ports import Port
 from gumshoe.web.settings.models import FOUND, Adapter
 
 
@@ -22,6 +23,8 @@ class Running:
     done: bool = False
 
 
+let_go: Port[[int], str] = Port("who holds an adapter")
+"""Frees an adapter that nobody works with; the plate of the car that somebody works at through it, else nothing."""
 _running: dict[int, Running] = {}
 _lock = threading.Lock()
 
@@ -42,9 +45,23 @@ def test_of(adapter: Adapter) -> Running | None:
     return _running.get(adapter.pk)
 
 
+def timing() -> Timing:
+    """How long is waited for answers, with the shop's grace for slow adapters."""
+    return Timing(margin=settings.LINK_GRACE_S)
+
+
+def at_work_for(plate: str) -> tuple[Line, ...]:
+    """What a test says of an adapter that somebody works with."""
+    return (
+        Line("Adapter", f"is at work for {plate}", Mark.WAIT),
+        Line("What to do", "end what runs there, a live view, a recording or a proof drive, and test it again"),
+    )
+
+
 def _test(pk: int, spec: AdapterSpec, running: Running) -> None:
     try:
-        lines: tuple[Line, ...] = tested(spec, Timing(margin=settings.LINK_GRACE_S), running.said.append)
+        holder = let_go(pk)
+        lines = at_work_for(holder) if holder else tested(spec, timing(), running.said.append)
         Adapter.objects.filter(pk=pk).update(found=FOUND.write(list(lines)), tested_at=timezone.now())
     finally:
         running.done = True

@@ -10,7 +10,9 @@ class VehiclesConfig(AppConfig):
     name = "gumshoe.web.vehicles"
 
     def ready(self) -> None:
+        from gumshoe.web.settings import adapters
         from gumshoe.web.settings.models import Adapter
         from gumshoe.web.vehicles import links
 
+        adapters.let_go.answered_by(links.free)
         post_save.connect(links.settings_changed, sender=Adapter, dispatch_uid="links open anew")

@@ -29,6 +29,7 @@ class _OnlyTheBus:
     """A car of which nothing is reached from here but its bus. What hands and eyes find there, somebody types in."""
 
     drives_itself = has_wires = is_there = False
+    holds: int | None = None
 
     def drive_words(self, trips: tuple[tuple[str, ...], ...]) -> str:
         return "road test"
@@ -76,6 +77,7 @@ class RealCar(_OnlyTheBus):
         self._vehicle = vehicle
         self._adapter = vehicle.adapter or Adapter.objects.first()
         self.words = f"{self._adapter}, {self._adapter.spec.words}" if self._adapter else "no adapter"
+        self.holds = self._adapter.pk if self._adapter else None
 
     def link(self, timing: Timing) -> Link:
         """As it spoke last, else as it is found; how it speaks is kept with the vehicle."""
@@ -111,6 +113,7 @@ class StandInCar:
     """A stand-in of this process. One that does not run here is reached by nobody, and nothing is found at it."""
 
     drives_itself = has_wires = is_there = True
+    holds: int | None = None
 
     def __init__(self, key: str, speedup: float = DRIVE_SPEEDUP, plugged: str = "") -> None:
         self._key, self._speedup, self._plugged = key, speedup, plugged if plugged in MAKES else ""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -16,6 +17,7 @@ from gumshoe.core.obd.present import find_engine, present_values
 from gumshoe.web.vehicles.cars import NotReachable, car_of
 from gumshoe.web.vehicles.models import Vehicle
 
+AT_WORK_S = 10.0
 __all__ = ["Connection", "NotReachable", "close_all", "connection", "speed_where_connected"]
 
 
@@ -26,6 +28,9 @@ class Connection:
         self.vehicle_id, self.way = vehicle.pk, way_of(vehicle)
         self._vehicle = vehicle
         self._words = ""
+        self.holds: int | None = None
+        """The adapter that the open link holds."""
+        self._users, self._used = 0, 0.0
         self._link: Link | None = None
         self._engine: int | None = None
         self._lock = threading.RLock()
@@ -41,6 +46,7 @@ class Connection:
             if self._link is None:
                 self._link = self._open()
             link = self._link
+            self._users += 1
         try:
             if tap is None:
                 yield link
@@ -54,12 +60,24 @@ class Connection:
         except BusFailure:
             self.close()
             raise
+        finally:
+            self._users, self._used = self._users - 1, time.monotonic()
+
+    @property
+    def at_work(self) -> bool:
+        """Whether somebody works through it, or did a moment ago: a live view asks again and again."""
+        return self._users > 0 or time.monotonic() - self._used < AT_WORK_S
 
     def engine(self, link: Link) -> int:
         """The id on which the engine's control unit answers, asked for once a link. Raises NoAnswer, BusFailure."""
         if self._engine is None:
             self._engine = find_engine(link)
         return self._engine
+
+    @property
+    def plate(self) -> str:
+        """Of its vehicle."""
+        return self._vehicle.plate
 
     @property
     def is_open(self) -> bool:
@@ -85,6 +103,17 @@ class Connection:
 
     def _open(self) -> Link:
         car = car_of(self._vehicle)
+        if car.holds is not None:
+            holder = free(car.holds, self)
+            if holder:
+                raise NotReachable(
+                    f"The adapter is at work for {holder}.",
+                    remedies=(
+                        "end what runs there: a live view, a recording, a proof drive",
+                        "plug another adapter into this car, and choose it on the Scan page",
+                    ),
+                )
+        self.holds = car.holds
         link = car.link(Timing(margin=settings.LINK_GRACE_S))
         self._words = car.words
         return link
@@ -109,6 +138,18 @@ def connection(vehicle: Vehicle) -> Connection:
         if found is None:
             found = _connections[vehicle.pk] = Connection(vehicle)
         return found
+
+
+def free(adapter: int, but: Connection | None = None) -> str:
+    """Let an adapter go that nobody works with: it was plugged into another car. The plate of the car that somebody
+    works at through it, else nothing."""
+    with _connections_lock:
+        holders = [row for row in _connections.values() if row is not but and row.is_open and row.holds == adapter]
+    for row in holders:
+        if row.at_work:
+            return row.plate
+        row.close()
+    return ""
 
 
 def speed_where_connected(vehicle: Vehicle) -> float | None:
