@@ -32,6 +32,8 @@ DATA = ROOT / "data"
 MEASURED = ("-m", "coverage", "run")
 LONG = "long"
 """The tag of tests that only compute, and long: they go beside the others, in the time that those wait."""
+OF_THE_CORE = ("tests.core", "tests.foreign")
+"""The core's own tests, by which it is measured."""
 KNOWLEDGE = "from gumshoe.core import spread, validation; validation.validate(); spread.validate_spread()"
 PYTHON = VENV / ("Scripts/python.exe" if os.name == "nt" else "bin/python")
 
@@ -82,10 +84,10 @@ def test(arguments: list[str]) -> int:
     if arguments:
         return tested(arguments, under=tracer)
     others = sorted(f"tests.{path.name}" for path in (ROOT / "tests").iterdir() if (path / "__init__.py").exists())
-    others.remove("tests.core")
+    others = [name for name in others if name not in OF_THE_CORE]
     with tempfile.TemporaryFile() as said, ThreadPoolExecutor(1) as beside:
         walks = beside.submit(tested, ["tests", "--tag", LONG], before=gives_way(), said=said)
-        failed = tested(["tests.core", "--exclude-tag", LONG], under=tracer)  # the core is measured by its own tests
+        failed = tested([*OF_THE_CORE, "--exclude-tag", LONG], under=tracer)  # the core is measured by its own tests
         failed |= tested([*others, "--exclude-tag", LONG])
         print("The long walks, which went beside these:", flush=True)
         failed |= walks.result()

@@ -18,7 +18,7 @@ from gumshoe.core.obd.uds import ModuleAddress
 from tests.foreign.vehicle import Unit, engine, gearbox, on_the_bus
 
 LOGS = Path(__file__).with_name("logs")
-TIMING = Timing(patience=2.0, busy_pause=0.02, busy_limit=0.5)
+TIMING = Timing(margin=0.2, patience=2.0, busy_pause=0.02, busy_limit=0.5)
 BRAKES = ModuleAddress("brakes", 0x7E6, 0x7EE)
 
 
