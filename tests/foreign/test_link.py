@@ -22,7 +22,7 @@ from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, Snapshot
 from gumshoe.core.obd.uds import ModuleAddress
 from tests.foreign.vehicle import Unit, Vehicle, engine, gearbox, on_the_bus
 
-QUICK = Timing(margin=0.2, patience=2.0, busy_pause=0.02, busy_limit=0.5)
+QUICK = Timing(margin=0.12, patience=2.0, busy_pause=0.02, busy_limit=0.5)
 LIVE = ("load_pct", "stft_b1_pct", "ltft_b1_pct", "map_kpa", "rpm", "speed_kmh", "maf_gps")
 
 

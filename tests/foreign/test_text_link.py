@@ -31,7 +31,7 @@ from tests.foreign.older import ENGINE, said
 from tests.foreign.test_link import LIVE, ROWS, told
 from tests.foreign.vehicle import Unit, Vehicle, engine, gearbox, on_the_bus
 
-PATIENT = Timing(margin=0.15)
+PATIENT = Timing(margin=0.08)
 
 
 @contextmanager
