@@ -158,8 +158,7 @@ def drive_skipped(case: Case, user: User, cleared: Clearing, trips: tuple[tuple[
             running.skip(2.0)
             with_codes = running.vehicle.clock_s - codes_at > 30.0
             try:
-                if unit is None or not unit.announced:
-                    unit = proofs_runner.watched(link, connection(case.vehicle).engine(link))
+                unit = unit or proofs_runner.watched(link, connection(case.vehicle).engine(link))
                 seen = proofs_runner.observe(unit, codes=with_codes)
             except GumshoeError:
                 continue  # one look lost, as on the road

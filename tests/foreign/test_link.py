@@ -7,9 +7,13 @@ import unittest
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cache
+from typing import Any
+from unittest import mock
+
+import can
 
 from gumshoe.core.codes import CodeState
-from gumshoe.core.obd.can_link import open_link
+from gumshoe.core.obd.can_link import CanLink, open_link
 from gumshoe.core.obd.clearing import Cleared, clear_modules, modules_to_clear
 from gumshoe.core.obd.connect import AdapterKind, AdapterSpec, connect
 from gumshoe.core.obd.errors import NoAnswer
@@ -349,6 +353,28 @@ class Beyond(unittest.TestCase):
             with link_to(unit) as (link, _car):
                 outcome = clear_modules(link, modules_to_clear(scan(link), ()))[0]
             self.assertIn(words, outcome.reason)
+
+
+class Speeds(unittest.TestCase):
+    def test_a_speed_at_which_nothing_can_be_sent_is_not_the_end(self) -> None:
+        """A bus adapter whose speed is set here: at the wrong one its frames are not taken, and the next is tried."""
+        with on_the_bus(engine()) as car:
+            tried: list[int] = []
+
+            def at_a_speed(_interface: str, channel: str, speed: int, **more: Any) -> CanLink:
+                tried.append(speed)
+                link = open_link("virtual", channel, **more)
+                if speed != 250_000:
+                    link.bus.send = mock.Mock(side_effect=can.CanOperationError("bus off"))  # type: ignore[method-assign]
+                return link
+
+            with mock.patch("gumshoe.core.obd.connect.open_link", at_a_speed):
+                link, spoke = connect(AdapterSpec(AdapterKind.BUS, car.channel, "slcan"), timing=QUICK)
+                link.close()
+                self.assertEqual((spoke, tried), ("250000 11 bit", [500_000, 500_000, 250_000]))
+                tried.clear()
+                connect(AdapterSpec(AdapterKind.BUS, car.channel, "slcan"), spoke=spoke, timing=QUICK)[0].close()
+                self.assertEqual(tried, [250_000])  # as it spoke last
 
 
 class Nobody(unittest.TestCase):

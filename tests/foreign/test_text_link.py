@@ -96,6 +96,16 @@ class OnCan(unittest.TestCase):
                 self.assertEqual(of(found), self.reference)
                 self.assertEqual((found.problems, found.silent), ((), ()))
 
+    def test_a_copy_that_tells_nothing_and_is_told_little_still_reads(self) -> None:
+        """Neither says who speaks nor takes whom to listen to: the one that is asked is the one that answers."""
+        poor = shop.Make("a poor copy", ("ATH", "ATCRA", "ATAL", "ATAT"), 38_400)
+        with on_the_bus(engine(), gearbox()) as car, can.Bus(interface="virtual", channel=car.channel) as bus:
+            adapter = shop.TextAdapter(shop.CanWire(bus), poor)
+            adapter.start()
+            with open_text_link(adapter.address, timing=PATIENT) as link:
+                self.assertEqual(of(scan(link)), self.reference)
+            adapter.stop()
+
     def test_what_it_found_is_said(self) -> None:
         heard: list[str] = []
         with on_the_bus(engine()) as car, can.Bus(interface="virtual", channel=car.channel) as bus:
@@ -195,6 +205,7 @@ class BeforeCan(unittest.TestCase):
                 with self.subTest(BUSES[number].words, make=make), before_can(engine(), number, make) as link:
                     self.assertEqual(link.words, BUSES[number].words)
                     found = scan(link)
+                    self.assertEqual(found.addressing, BUSES[number].words)
                     module = found.engine
                     assert module
                     self.assertEqual((found.problems, found.codes_unread), ((), ()))
@@ -301,6 +312,7 @@ class Words(unittest.TestCase):
             ("ACT ALERT\r\r>", AdapterTrouble, "sleep"),
             ("ERR94\r\r>", AdapterTrouble, "fault of its own"),
             ("?\r\r>", BrokenAnswer, "did not understand"),
+            ("script\r\r>", AdapterTrouble, "began anew by itself"),  # its greeting, which nobody asked for
         ):
             with self.subTest(text.strip()):
                 link, _port = scripted(text)

@@ -11,7 +11,7 @@ from django.test import tag
 
 from gumshoe.core.knowledge.platform import platform_for_vin
 from gumshoe.core.obd.identifiers import read_answer, request
-from gumshoe.core.obd.pids import pid_table, split_current_data
+from gumshoe.core.obd.pids import pid_table, read_current
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.control import full_air_gps
 from gumshoe.simulator.defects import defects_of
@@ -193,7 +193,7 @@ class SixInTwoBanks(unittest.TestCase):
         module = EngineModule(car)
         for pid in (0x08, 0x09, 0x19, 0x38, 0x3D):
             answer = module.answer(bytes((0x01, pid)), False)[0]
-            self.assertIn(pid, split_current_data(answer, (pid,)))
+            self.assertIn(pid, read_current(answer, (pid,))[0])
         self.assertEqual(module.answer(b"\x01\x13", False)[0][2], 0x33)  # J1979 PID 13: bank 1 low, bank 2 high
         self.assertEqual(module.answer(b"\x06\xa7", False)[0][1], 0xA7)
         self.assertEqual(module.answer(b"\x06\xa8", False), [b"\x7f\x06\x31"])

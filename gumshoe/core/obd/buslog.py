@@ -141,10 +141,10 @@ def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = 
 def engine_in(heard: Iterable[Message]) -> int:
     """The id of the module that told engine speed and load most often; without any, where engines usually answer."""
     told: dict[int, int] = {}
-    for message in heard:
-        if message.payload[:1] == b"\x41" and not _asks(message.id):
-            said = current_parts(message.payload)
-            told[message.id] = told.get(message.id, 0) + sum(number in said for number in (0x04, 0x0C))
+    for pair in pairs(heard):
+        if pair.answer.payload[:1] == b"\x41":
+            said, at = current_parts(pair.answer.payload, pair.request), pair.answer.id
+            told[at] = told.get(at, 0) + sum(number in said for number in (0x04, 0x0C))
     return max(told, key=lambda number: told[number], default=Addressing.ELEVEN_BIT.response_id(0))
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from gumshoe.core.obd.can_link import open_link
-from gumshoe.core.obd.errors import BrokenAnswer, LinkError, NoAnswer, Refused
+from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Addressing, Link, Timing
 from gumshoe.core.obd.pids import pid_table
 from gumshoe.core.obd.text_link import TextLink, open_text_link
@@ -22,6 +22,8 @@ SET_BY_THE_SYSTEM = frozenset({"socketcan", "virtual", "udp_multicast", "socketc
 """Interfaces of python-can whose speed is set elsewhere."""
 LOW_VOLTS = 11.8
 """A battery at rest below this is nearly empty (common practice)."""
+SLOW_RATE = 10.0
+"""Fewer values a second show no misfire and no sensor's switching (common practice)."""
 ASKED = 10
 
 
@@ -65,6 +67,7 @@ def _by_bus(spec: AdapterSpec, spoke: str, timing: Timing | None, tell: Tell) ->
     speeds = (spec.speed,) if spec.speed else CAN_SPEEDS
     if spec.interface in SET_BY_THE_SYSTEM:
         speeds = speeds[:1]
+    failed: BusFailure | None = None
     ways = {f"{speed} {addressing.value}": (speed, addressing) for speed in speeds for addressing in Addressing}
     for way in sorted(ways, key=lambda way: way != spoke):  # as last time first, else in order
         speed, addressing = ways[way]
@@ -73,11 +76,10 @@ def _by_bus(spec: AdapterSpec, spoke: str, timing: Timing | None, tell: Tell) ->
         try:
             if link.ask_all(b"\x01\x00").answers:
                 return link, way
-        except LinkError:
-            link.close()
-            raise
+        except BusFailure as error:  # at a wrong speed no frame is taken: the next is tried all the same
+            failed = error
         link.close()
-    raise NoAnswer("No module answered, neither to 11-bit nor to 29-bit requests.")
+    raise failed or NoAnswer("No module answered, neither to 11-bit nor to 29-bit requests.")
 
 
 # -- tested -----------------------------------------------------------------------------------------------
@@ -172,10 +174,6 @@ def _of_car(link: Link) -> list[Line]:
         lines.append(Line("Lost", f"{lost} of {ASKED} requests: hold the plug still, look at its pins", Mark.BAD))
     lines += _supply_by_the_car(link, there[0])
     return lines
-
-
-SLOW_RATE = 10.0
-"""Fewer values a second show no misfire and no sensor's switching (common practice)."""
 
 
 def mark_of(wrong: bool) -> Mark:

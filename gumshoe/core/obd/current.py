@@ -8,12 +8,12 @@ from collections.abc import Iterable, Iterator
 from typing import TypeVar
 
 from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, LinkError, NoAnswer, Refused
-from gumshoe.core.obd.link import BUSY, Link
+from gumshoe.core.obd.link import BUSY, MOST_VALUES, Link
 from gumshoe.core.obd.pids import read_current, supported_from_bitmap
 
 T = TypeVar("T")
 CURRENT, FRAME = 0x01, 0x02
-PIDS_PER_REQUEST = {CURRENT: 6, FRAME: 3}
+PIDS_PER_REQUEST = {CURRENT: MOST_VALUES, FRAME: 3}
 """As many as one request to a CAN module may name (SAE J1979 [S])."""
 MISSED = 2
 """After so many times running that it was not told, a number rests."""
@@ -41,8 +41,8 @@ class Values:
         self.link, self.module, self.service, self.rests_s = link, module, service, rests_s
         self.most = min(PIDS_PER_REQUEST[service], link.most_values)
         self.why: dict[int, LinkError] = {}
-        self.announced: set[int] = set()
-        """What the module says that it has, once it was asked; empty where it does not say."""
+        self.announced: set[int] | None = None
+        """What the module says that it has; empty where it does not say, None while it was not asked."""
         self._asked_again_at: dict[int, float] = {}
         self._missed: dict[int, int] = {}
         self._grouped = False
@@ -67,8 +67,12 @@ class Values:
             self._asked_again_at.clear()
         return found
 
-    def listen(self) -> set[int]:
-        """Ask for what it announces, bitmap after bitmap; keeps and returns it."""
+    def has(self, number: int) -> bool:
+        """Whether it says that it has this, or does not say what it has."""
+        return not self.announced or number in self.announced
+
+    def listen(self) -> None:
+        """Ask for what it announces, bitmap after bitmap."""
         found: set[int] = set()
         base: int | None = 0x00
         while base is not None:
@@ -80,7 +84,6 @@ class Values:
             found |= told
             base = base + 0x20 if base + 0x20 in told and base < LAST_BITMAP else None
         self.announced = found
-        return found
 
     def _many(self, numbers: list[int]) -> dict[int, bytes]:
         found: dict[int, bytes] = {}

@@ -145,6 +145,11 @@ class Link(ABC):
         """Give the adapter back."""
 
     @property
+    def speaks(self) -> str:
+        """How the car is addressed, for a scan's record."""
+        return self.addressing.value
+
+    @property
     def words(self) -> str:
         """How this link talks to the car."""
         return f"CAN, {self.addressing.value}"

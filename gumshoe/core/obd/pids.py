@@ -10,7 +10,6 @@ from pathlib import Path
 
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.knowledge.values import Byte, Bytes, Count, Number, Row, Scale, Words
-from gumshoe.core.obd.errors import BadAnswer
 
 FILE = Path(__file__).with_name("pids.toml")
 
@@ -161,14 +160,6 @@ def _sizes(number: int) -> tuple[int, int]:
         return 4, 4
     pid = pid_table()[number]
     return pid.size, max(pid.size, pid.longest)
-
-
-def split_current_data(payload: bytes, asked: Iterable[int]) -> dict[int, bytes]:
-    """The same where all of it must be right. Raises BadAnswer when it is not."""
-    parts, wrong = read_current(payload, asked)
-    if wrong:
-        raise BadAnswer(wrong)
-    return parts
 
 
 def readable(data: bytes) -> str:

@@ -60,7 +60,6 @@ class Poller:
         self.link, self.module = link, module
         self._data = Values(link, module, rests_s=RESTS_S)
         self._rows = {row.key: row for row in identifiers}
-        self._announced: set[int] | None = None
         self._round = 0
         self._seen: dict[str, deque[float]] = {}
         self.want(keys)
@@ -76,8 +75,8 @@ class Poller:
     def poll(self) -> list[Sample]:
         """One round. Raises LinkError when nothing was told (NoAnswer when the module fell silent)."""
         slow_round = self._round % SLOW_EVERY == 0
-        if self._announced is None or (slow_round and not self._announced):
-            self._announced = self._data.listen()
+        if self._data.announced is None or (slow_round and not self._data.announced):
+            self._data.listen()
         self._round += 1
         samples = self._ask(self._fast + (self._slow if slow_round else []))
         for rows in batches(self._own, min(IDENTIFIERS_PER_REQUEST, (self.link.longest - 1) // 2)):
@@ -88,10 +87,10 @@ class Poller:
 
     def told(self) -> frozenset[str] | None:
         """The channels that the module announces, its identifiers with them; None while it was not asked."""
-        if self._announced is None:
+        if self._data.announced is None:
             return None
         numbers = pid_of_key()
-        announced = {key for key, pid in numbers.items() if pid in self._announced or not self._announced}
+        announced = {key for key, pid in numbers.items() if self._data.has(pid)}
         return frozenset(announced | set(self._rows))
 
     def rates(self) -> dict[str, float]:
@@ -105,8 +104,7 @@ class Poller:
         return rates
 
     def _ask(self, numbers: list[int]) -> list[Sample]:
-        said, table = self._announced, pid_table()
-        told = self._data.ask(pid for pid in numbers if not said or pid in said)
+        table, told = pid_table(), self._data.ask(filter(self._data.has, numbers))
         return self._arrived({key: v for number, data in told.items() for key, v in table[number].decode(data).items()})
 
     def _arrived(self, values: Mapping[str, float]) -> list[Sample]:

@@ -86,10 +86,10 @@ def scan(
         )
     modules += read_modules(link, beyond, problems, tell, silent)
     for responder, why in sorted(broken.items()):
-        if responder not in responders:
+        if responder not in responders and all(row.responder != responder for row in silent):
             silent.append(SilentModule(f"module {responder:X}", responder, why))
     tell("done", 1.0)
-    return Snapshot(datetime.now(UTC), link.addressing.value, tuple(modules), tuple(problems), tuple(silent))
+    return Snapshot(datetime.now(UTC), link.speaks, tuple(modules), tuple(problems), tuple(silent))
 
 
 def _roll_call(link: Link) -> tuple[set[int], dict[int, str]]:

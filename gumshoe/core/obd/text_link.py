@@ -25,7 +25,7 @@ from gumshoe.core.obd.link import (
     belongs,
 )
 from gumshoe.core.obd.older import NOT_ASKED, joined
-from gumshoe.core.obd.text_adapter import UNKNOWN, Greeting, NoBus, TextAdapter, complaint, open_adapter
+from gumshoe.core.obd.text_adapter import UNKNOWN, AdapterTrouble, Greeting, NoBus, TextAdapter, complaint, open_adapter
 
 
 @dataclass(frozen=True)
@@ -135,6 +135,11 @@ class TextLink(Link):
             self.most_values, self.without = 1, NOT_ASKED
 
     @property
+    def speaks(self) -> str:
+        """How the car is addressed; before CAN the protocol."""
+        return self.addressing.value if self.bus.addressing else self.bus.words
+
+    @property
     def words(self) -> str:
         """How this link talks to the car."""
         return self.bus.words
@@ -207,7 +212,10 @@ class TextLink(Link):
             self._set(f"ATSH{request_id:03X}")
         if response_id and not (self._headers and self.addressing.is_response(response_id)):
             wide = f"{response_id:08X}" if self.addressing.extended else f"{response_id:03X}"
-            self._set(f"ATCRA{wide}")
+            if self.addressing.is_response(response_id):
+                self.adapter.knows(f"ATCRA{wide}")  # who does not know it hears the one that is asked all the same
+            else:
+                self._set(f"ATCRA{wide}")
             if not self.addressing.is_response(response_id):
                 sender = f"{request_id:08X}" if self.addressing.extended else f"{request_id:03X}"
                 for command in (f"ATFCSH{sender}", "ATFCSD300000", "ATFCSM1"):
@@ -244,6 +252,8 @@ class TextLink(Link):
         for line in self.adapter.say(payload.hex().upper(), ANSWER_S):
             plain = line.replace(" ", "").upper()
             trouble = complaint(line)
+            if line == self.greeting.says:
+                raise AdapterTrouble("The adapter began anew by itself, and has forgotten what it was told.")
             if trouble is not None:
                 troubles.append(trouble)
             elif plain == UNKNOWN:

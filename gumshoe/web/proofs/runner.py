@@ -47,9 +47,7 @@ def unpack(data: bytes) -> list[Observation]:
 
 def watched(link: Link, engine: int) -> Values:
     """What is asked of the unit that answers on the id ``engine``, as it likes to be asked."""
-    found = Values(link, engine, rests_s=RESTS_S)
-    found.listen()
-    return found
+    return Values(link, engine, rests_s=RESTS_S)
 
 
 def observe(unit: Values, *, codes: bool) -> Observation:
@@ -57,7 +55,9 @@ def observe(unit: Values, *, codes: bool) -> Observation:
     table = pid_table()
     try:
         values: dict[str, float] = {}
-        raw = unit.ask(pid for pid in WATCHED if not unit.announced or pid in unit.announced)
+        if not unit.announced:
+            unit.listen()
+        raw = unit.ask(filter(unit.has, WATCHED))
         for number, data in raw.items():
             values |= table[number].decode(data)
     except NoAnswer:
@@ -150,7 +150,7 @@ class Watcher(threading.Thread):
             engine = self.connection.engine(link)
         except NoAnswer:
             return Observation(None)
-        if self._unit is None or self._unit.link is not link or not self._unit.announced:
+        if self._unit is None or self._unit.link is not link:
             self._unit = watched(link, engine)
         return observe(self._unit, codes=codes)
 

@@ -32,7 +32,6 @@ def import_case(user: User, content: bytes, name: str = "") -> Case:
     return case
 
 
-@transaction.atomic
 def import_car(user: User, content: bytes, name: str) -> Case:
     """A car in a file: a logged session becomes a vehicle that answers again what it answered then, with a case.
 
@@ -47,16 +46,17 @@ def import_car(user: User, content: bytes, name: str) -> Case:
         )
     vin = found.snapshot.vin
     platform = platform_for_vin(vin) if vin else None
-    vehicle = Vehicle.objects.create(
-        plate=f"LOG {Vehicle.objects.count() + 1}",
-        vin=vin,
-        make="logged",
-        model=PurePath(name).stem[:40],
-        platform=platform.platform.id if platform else "",
-        from_log=name[:120],
-    )
-    VehicleLog.objects.create(vehicle=vehicle, frames="\n".join(found.lines))
-    return cases.open_case(user, vehicle)
+    with transaction.atomic():  # the file is read before: nobody waits for the database meanwhile
+        vehicle = Vehicle.objects.create(
+            plate=f"LOG {Vehicle.objects.count() + 1}",
+            vin=vin,
+            make="logged",
+            model=PurePath(name).stem[:40],
+            platform=platform.platform.id if platform else "",
+            from_log=name[:120],
+        )
+        VehicleLog.objects.create(vehicle=vehicle, frames="\n".join(found.lines))
+        return cases.open_case(user, vehicle)
 
 
 def _vehicle(document: CaseFile) -> Vehicle:

@@ -18,6 +18,7 @@ from gumshoe.web.kit.pages import Page
 from gumshoe.web.library.models import Note
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.scans.services import AnotherCar, ReadinessTable, ReadPage
+from gumshoe.web.vehicles.sockets import Socket
 
 
 @dataclass(frozen=True)
@@ -74,8 +75,7 @@ class ScanPage(Page):
     titles: dict[str, str]
     frame_keys: tuple[str, ...]
     marks: dict[int, dict[str, Found]]
-    sockets: Sequence[tuple[str, str, bool]]
-    """What it may be plugged into: value, words, whether it is now."""
+    sockets: Sequence[Socket]
     trouble: GumshoeError | None = None
     other: AnotherCar | None = None
     answers: Sequence[tuple[str, str]] = ()

@@ -34,15 +34,14 @@ from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.core.signals.frame_reading import FrameReading, read_frame
 from gumshoe.core.suspects.driving import DriveAdvice
 from gumshoe.core.suspects.relations import CodeReading, CodesRead
-from gumshoe.simulator.text_adapter import MAKES
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.memo import once
 from gumshoe.web.scans.models import Scan, VinAnswer
-from gumshoe.web.settings.models import Adapter
 from gumshoe.web.vehicles.links import connection
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.vehicles.sockets import plug_in_bay
 
 
 class Journal:
@@ -124,7 +123,7 @@ def answer_vin(case: Case, user: User, vin: str, answer: str) -> None:
 def perform(case: Case, user: User, why: str = Scan.Why.INTAKE) -> Scan:
     """Scan and store. Raises LinkError; then what was heard is stored as an interrupted scan, if anything was; and
     AnotherCar when the VIN is not this vehicle's; then nothing is stored."""
-    plug_in_bay(case)
+    plug_in_bay(case.vehicle, case.bay)
     link_of = connection(case.vehicle)
     journal = Journal(case, user)
     began = time.monotonic()
@@ -143,39 +142,6 @@ def perform(case: Case, user: User, why: str = Scan.Why.INTAKE) -> Scan:
     if vin and not case.vehicle.vin:
         _adopt_vin(case, vin)
     return stored
-
-
-def plug_in_bay(case: Case) -> None:
-    """A vehicle for which nobody chose an adapter is reached through the one of the bay it stands in."""
-    if case.vehicle.adapter is None and case.bay and not case.vehicle.stand_in:
-        there = Adapter.objects.filter(bay__iexact=case.bay.strip()).first()
-        if there is not None:
-            plug_in(case, str(there.pk))
-
-
-def sockets(case: Case) -> tuple[tuple[str, str, bool], ...]:
-    """What the vehicle may be plugged into: value, words, whether it is now."""
-    vehicle = case.vehicle
-    if vehicle.stand_in:
-        makes = [("", "a bus adapter"), *((name, f"a text adapter: {make.words}") for name, make in MAKES.items())]
-        return tuple((name, words, name == vehicle.plugged) for name, words in makes)
-    rows = Adapter.objects.none() if vehicle.from_log else Adapter.objects.all()
-    return tuple(
-        (str(row.pk), row.name + (f", bay {row.bay}" if row.bay else ""), row.pk == vehicle.adapter_id) for row in rows
-    )
-
-
-def plug_in(case: Case, socket: str) -> str:
-    """Plug the vehicle into one of these; its words. Raises BadInput when it is none of them."""
-    words = next((words for value, words, _now in sockets(case) if value == socket), "")
-    if not words:
-        raise BadInput("That adapter is not on the shop's list any more.", remedies=("choose another",))
-    if case.vehicle.stand_in:
-        case.vehicle.plugged = socket
-    else:
-        case.vehicle.adapter_id = int(socket)
-    case.vehicle.save(update_fields=["plugged", "adapter"])
-    return words
 
 
 def beyond(case: Case) -> list[ModuleAddress]:

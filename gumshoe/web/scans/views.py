@@ -26,6 +26,7 @@ from gumshoe.web.scans.forms import AdapterChoice, TypedForm, VinForm
 from gumshoe.web.scans.models import Scan, VinAnswer
 from gumshoe.web.scans.pages import CodesPage, ComparePage, ScanPage
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.vehicles.sockets import plug_in, sockets
 
 # Freeze-frame values in the order a technician asks for them.
 FRAME_KEYS = (
@@ -57,7 +58,7 @@ def _page(request: SignedIn, case: Case, shown: Scan | None, status: int = 200, 
             titles={code: row.title for code, row in cases.knowledge_of(case).codes.items()},
             frame_keys=FRAME_KEYS,
             marks=sorting.marks_of(case, shown),
-            sockets=services.sockets(case),
+            sockets=sockets(case.vehicle),
             **more,
         ),
         folder(case, "scan"),
@@ -107,7 +108,7 @@ def through(request: SignedIn, pk: int) -> HttpResponse:
     """Which adapter the vehicle is plugged into."""
     case = find(pk)
     try:
-        words = services.plug_in(case, AdapterChoice.of(request).read("adapter"))
+        words = plug_in(case.vehicle, AdapterChoice.of(request).read("adapter"))
     except GumshoeError as error:
         return _page(request, case, None, 400, trouble=error)
     messages.success(request, f"{case.vehicle.plate} is reached through {words}.")

@@ -9,6 +9,8 @@ from gumshoe.core.knowledge.catalogue import tables
 from gumshoe.web.kit.fields import AmountField, WholeField
 from gumshoe.web.settings.models import Adapter, Settings
 
+KNOWN = sorted(can.VALID_INTERFACES)
+
 
 class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type arguments at run time
     """Shop, money, units."""
@@ -80,6 +82,3 @@ class AdapterForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argumen
         if found.get("kind") == Adapter.Kind.TEXT:
             found["interface"] = ""
         return found
-
-
-KNOWN = sorted(can.VALID_INTERFACES)

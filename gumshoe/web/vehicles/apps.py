@@ -1,7 +1,7 @@
 """App configuration."""
 
 from django.apps import AppConfig
-from django.db.models.signals import post_save
+from django.db.models.signals import post_delete, post_save
 
 
 class VehiclesConfig(AppConfig):
@@ -15,4 +15,5 @@ class VehiclesConfig(AppConfig):
         from gumshoe.web.vehicles import links
 
         adapters.let_go.answered_by(links.free)
+        post_delete.connect(links.adapter_gone, sender=Adapter, dispatch_uid="links of an adapter that is gone")
         post_save.connect(links.settings_changed, sender=Adapter, dispatch_uid="links open anew")

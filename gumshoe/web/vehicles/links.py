@@ -170,6 +170,11 @@ def settings_changed(created: bool, **_: Any) -> None:
         close_all()
 
 
+def adapter_gone(**_: Any) -> None:
+    """Nothing is reached any more through an adapter that is off the list."""
+    close_all()
+
+
 def close_all() -> None:
     """Close every link (end of the process, end of a test)."""
     with _connections_lock:
