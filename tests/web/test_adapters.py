@@ -100,10 +100,10 @@ class Adapters(WithCar):
             self.key("off")
             asleep = tested(blue.spec)
         self.assertEqual(asleep[0], Line("Adapter", "answers", Mark.GOOD))
-        self.assertIn("switch the ignition on", [line.found for line in asleep if line.what == "What to do"])
+        self.assertIn("switch the ignition on", lines_of(asleep)["What to do"])
         nowhere = tested(Adapter(kind="text", address="/dev/no-such-port").spec)
         self.assertEqual(nowhere[0], Line("Adapter", "does not work", Mark.BAD))
-        self.assertIn("could not be opened", nowhere[1].found)
+        self.assertIn("there is no such port on this machine", nowhere[1].found)
 
     def test_an_adapter_is_in_one_car_at_a_time(self) -> None:
         """Pulled out of one car and put into another; and where somebody is at work through it, the second is told."""

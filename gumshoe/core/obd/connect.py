@@ -114,7 +114,7 @@ def tested(spec: AdapterSpec, timing: Timing | None = None, tell: Tell = lambda 
         return (
             Line("Adapter", "answers" if reached else "does not work", Mark.GOOD if reached else Mark.BAD),
             Line("What is wrong", error.what, Mark.WAIT if reached else Mark.BAD),
-            *(Line("What to do", remedy) for remedy in error.remedies),
+            Line("What to do", "; ".join(error.remedies)),
         )
     with link:
         lines = [Line("Adapter", "answers", Mark.GOOD)]
@@ -127,7 +127,7 @@ def tested(spec: AdapterSpec, timing: Timing | None = None, tell: Tell = lambda 
             lines += _of_car(link)
         except LinkError as error:
             lines.append(Line("What is wrong", error.what, Mark.BAD))
-            lines += [Line("What to do", remedy) for remedy in error.remedies]
+            lines.append(Line("What to do", "; ".join(error.remedies)))
     return tuple(lines)
 
 
