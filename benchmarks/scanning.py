@@ -21,7 +21,7 @@ from types import ModuleType
 from unittest import mock
 
 from gumshoe.core.obd import link as links
-from gumshoe.core.obd import scanner
+from gumshoe.core.obd import reader, scanner, who
 from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.link import Timing
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot
@@ -32,9 +32,9 @@ FIGURES = Path(__file__).parent / "figures" / "scanning.json"
 
 
 NEVER_AGAIN: tuple[tuple[ModuleType, str, object], ...] = (
-    (scanner, "REPEATS", 1),
-    (scanner, "BROKEN_REPEATS", 1),
-    (scanner, "ROLL_CALLS", 1),
+    (reader, "REPEATS", 1),
+    (reader, "BROKEN_REPEATS", 1),
+    (who, "ROLL_CALLS", 1),
     (links, "LOOKS", 1),
     (links, "REPEATABLE", frozenset()),
 )

@@ -39,6 +39,8 @@ CARS = (
     ("fulmar-library", "HQ 517", "Island library", "ostrel_fulmar_20", 2019),
     ("eider-lifeboat", "HQ 009", "Lifeboat crew", "ostrel_eider_50", 2001),
     ("plover-purser", "HQ 720", "The ferry's purser", "havsel_plover_18", 2021),
+    ("wigeon-post", "HQ 811", "Post office", "havsel_wigeon_12", 2024),
+    ("avocet-chandler", "HQ 052", "Ship's chandler", "ostrel_avocet_22", 2001),
 )
 
 

@@ -15,6 +15,7 @@ from django.utils import timezone
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.current import Values
+from gumshoe.core.obd.lists import ListsNow
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.signals.derived import Deriver, derived_channels
 from gumshoe.core.signals.strips import needed_by
@@ -153,13 +154,15 @@ def drive_skipped(case: Case, user: User, cleared: Clearing, trips: tuple[tuple[
     StandInCar(case.vehicle.stand_in, speedup=1.0).drive(wanted)
     observations, codes_at = [], 0.0
     unit: Values | None = None
+    lists: ListsNow | None = None
     with connection(case.vehicle).use() as link:
         while running.vehicle.driving:
             running.skip(2.0)
             with_codes = running.vehicle.clock_s - codes_at > 30.0
             try:
-                unit = unit or proofs_runner.watched(link, connection(case.vehicle).engine(link))
-                seen = proofs_runner.observe(unit, codes=with_codes)
+                engine = connection(case.vehicle).engine(link)
+                unit, lists = unit or proofs_runner.watched(link, engine), lists or ListsNow(link, engine)
+                seen = proofs_runner.observe(unit, lists if with_codes else None)
             except GumshoeError:
                 continue  # one look lost, as on the road
             codes_at = running.vehicle.clock_s if with_codes else codes_at

@@ -84,6 +84,18 @@ class EngineModule:
         if not request:
             return []
         service = request[0]
+        answers = self._served(request) if self._handles(service) else refuse(service, 0x11)
+        if functional and answers and answers[0][:1] == b"\x7f" and answers[0][2] in (0x11, 0x12, 0x31):
+            return []
+        if self.vehicle.model.answers_s and answers and answers[0][:1] != b"\x7f":
+            return [bytes((0x7F, service, 0x78)), *answers]  # it asks for time first
+        return answers
+
+    def _handles(self, service: int) -> bool:
+        """Whether it has this service."""
+        return service in (*SERVICES, 0x10, 0x22, 0x2F, 0x31, 0x3E)
+
+    def _served(self, request: bytes) -> list[bytes]:
         handler = {
             0x01: self._current,
             0x02: self._frozen,
@@ -93,18 +105,9 @@ class EngineModule:
             0x07: self._codes,
             0x09: self._information,
             0x0A: self._codes,
-            0x10: self._commanded,
-            0x22: self._commanded,
-            0x2F: self._commanded,
             0x31: self._routine,
-            0x3E: self._commanded,
-        }.get(service)
-        answers = handler(request) if handler else refuse(service, 0x11)
-        if functional and answers and answers[0][:1] == b"\x7f" and answers[0][2] in (0x11, 0x12, 0x31):
-            return []
-        if self.vehicle.model.answers_s and answers and answers[0][:1] != b"\x7f":
-            return [bytes((0x7F, service, 0x78)), *answers]  # it asks for time first
-        return answers
+        }.get(request[0], self._commanded)
+        return handler(request)
 
     # -- services -----------------------------------------------------------------------------------------
 
@@ -193,7 +196,7 @@ class EngineModule:
         return [bytes((0x7F, 0x04, 0x78)), b"\x44"]
 
     def _results(self, request: bytes) -> list[bytes]:
-        rows = _result_rows(self.vehicle.memory, spark=self.vehicle.model.spark)
+        rows = result_rows(self.vehicle.memory, spark=self.vehicle.model.spark)
         mid = request[1] if len(request) > 1 else 0
         if mid % 0x20 == 0:
             numbers = set(rows) | {base for base in range(0x20, 0xC0, 0x20) if any(row > base for row in rows)}
@@ -220,6 +223,7 @@ class EngineModule:
         if model.diesel:
             return {*CONTINUOUS_MONITORS, "boost pressure", "particulate filter", "EGR / VVT"}
         found = {*CONTINUOUS_MONITORS, "catalyst", "oxygen sensor", "oxygen sensor heater"}
+        found |= {"particulate filter"} if model.filtered else set()
         return found | ({LEAK_MONITOR} if model.sealed_tank else set())
 
     def _information(self, request: bytes) -> list[bytes]:
@@ -242,7 +246,7 @@ class EngineModule:
         return refuse(0x09, 0x31)
 
 
-def _result_rows(memory: Memory, *, spark: bool) -> dict[int, list[bytes]]:
+def result_rows(memory: Memory, *, spark: bool) -> dict[int, list[bytes]]:
     """Service 06 records by monitor id."""
     rows: dict[int, list[bytes]] = {}
     limit = FuelSystem.LIMIT * 100.0

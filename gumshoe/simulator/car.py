@@ -22,6 +22,7 @@ from gumshoe.simulator.mending import mend, mend_wiring
 from gumshoe.simulator.models import CarModel, models
 from gumshoe.simulator.monitors import Misfire, all_monitors
 from gumshoe.simulator.parts import healthy
+from gumshoe.simulator.petrol_filter import FilteredEngine
 from gumshoe.simulator.sensors import BankReadings, Readings, Sensors
 from gumshoe.simulator.system_monitors import HybridPack, LostModules
 from gumshoe.simulator.trip import Trip
@@ -55,7 +56,8 @@ class Car:
         for key in defects:
             defects_of(model)[key].apply(self.parts)
         self.wires = Electrics(model)
-        self.engine = (DieselEngine if model.diesel else Engine)(model, self.parts, self.wires, self.air, self.random)
+        kind = DieselEngine if model.diesel else FilteredEngine if model.filtered else Engine
+        self.engine = kind(model, self.parts, self.wires, self.air, self.random)
         if coolant_c is not None:
             self.engine.state.coolant_c = coolant_c
         self.memory = Memory.of(model.cylinders, len(model.banks))

@@ -244,6 +244,10 @@ class TransmissionModule(ChassisModule):
                 return [items(0x06, [self.identity.verification.to_bytes(4, "big")])]
         return refuse(service, 0x31)
 
+    def _beyond_law(self, service: int, request: bytes) -> list[bytes]:
+        """What it answers as every other module does."""
+        return super()._answer(service, request)
+
     @property
     def lamp(self) -> bool:
         """Whether it asks for the lamp."""

@@ -82,6 +82,8 @@ def _of_petrol(vehicle: Car) -> dict[str, float]:
         values["lambda_cmd"] = state.banks[0].lambda_command
     if model.boost_kpa:
         values |= {"gate_cmd_pct": 100.0 * state.command.gate, "gate_pct": 100.0 * vehicle.engine.systems.gate}
+    if model.filtered:
+        values["filter_b1_kpa"] = seen.filter_mbar / 10.0
     if model.sealed_tank:
         values["tank_pa"] = 1000.0 * seen.tank_kpa
     for n, (own, bank, exhaust) in enumerate(zip(seen.banks, state.banks, vehicle.engine.state.banks, strict=True), 1):

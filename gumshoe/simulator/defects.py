@@ -281,11 +281,9 @@ def _of_the_systems(model: CarModel) -> Iterator[Defect]:
         )
 
 
-def _of_diesel(model: CarModel) -> Iterator[Defect]:
-    for stuck, name in ((0.0, "shut"), (0.55, "open")):
-        yield Defect(
-            f"egr-stuck-{name}", f"the recirculation valve sticks {name}", "egr_valve", _set("egr_stuck", stuck)
-        )
+def _of_the_filter(model: CarModel) -> Iterator[Defect]:
+    if not model.particulate_filter:
+        return
     ash = _set("ash_g", 140.0)
     yield Defect("filter-full-of-ash", "the particulate filter is full of ash", "particulate_filter", ash)
     cracked = _set("filter_cracked", True)
@@ -294,6 +292,13 @@ def _of_diesel(model: CarModel) -> Iterator[Defect]:
     yield Defect(
         "filter-sensor-skewed", "the filter pressure sensor reads too much", sensor, _set("filter_sensor_gain", 3.0)
     )
+
+
+def _of_diesel(model: CarModel) -> Iterator[Defect]:
+    for stuck, name in ((0.0, "shut"), (0.55, "open")):
+        yield Defect(
+            f"egr-stuck-{name}", f"the recirculation valve sticks {name}", "egr_valve", _set("egr_stuck", stuck)
+        )
     for n in range(1, model.cylinders + 1):
         yield Defect(
             f"injector-{n}-clogged", f"the injector of cylinder {n} delivers too little", f"injector_{n}",
@@ -375,7 +380,13 @@ def _moods(model: CarModel) -> Iterator[Defect]:
 @cache
 def _of_parts(key: str) -> dict[str, Defect]:
     model = models()[key]
-    makers = [_of_every_car, _of_the_metering, _of_diesel if model.diesel else _of_petrol, _of_the_systems]
+    makers = [
+        _of_every_car,
+        _of_the_metering,
+        _of_diesel if model.diesel else _of_petrol,
+        _of_the_filter,
+        _of_the_systems,
+    ]
     rows = [row for maker in (*makers, _of_the_points, _moods) for row in maker(model)]
     return {row.key: row for row in rows}
 

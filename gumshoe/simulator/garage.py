@@ -16,20 +16,25 @@ import can
 
 from gumshoe.core.circuits.netlist import Circuit, Probe
 from gumshoe.simulator.answers import EngineModule
+from gumshoe.simulator.answers_before_can import OldEngineModule
+from gumshoe.simulator.answers_on_uds import ModernEngineModule, ModernTransmissionModule
 from gumshoe.simulator.bus import lost_share
 from gumshoe.simulator.chassis import UNITS, ChassisModule, TransmissionModule
 from gumshoe.simulator.drives import PROFILES, trips_of
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.hands import observe
-from gumshoe.simulator.models import models
+from gumshoe.simulator.models import Speech, models
 from gumshoe.simulator.node import Node
 from gumshoe.simulator.nodes import Floats
+from gumshoe.simulator.text_adapter import CanWire, OldWire, Wire
 from gumshoe.simulator.vehicle import Identity, Key, Vehicle
 from gumshoe.simulator.wiring import measure, record
 
 log = logging.getLogger(__name__)
 SAVE_EVERY_S = 2.0
+OLD_PROTOCOL = "5"
+"""ISO 14230-4 with fast initialisation, by the number that text adapters give it (from memory)."""
 _SLICE_S = 0.02
 AWAKE_S, WAITS_S = 15.0, 5.0
 """So long a car stays awake after somebody was there; so often it looks whether the process ends."""
@@ -68,11 +73,18 @@ def vehicle_of(stand_in: StandIn) -> Vehicle:
     )
 
 
+def engine_module(vehicle: Vehicle) -> EngineModule:
+    """Its engine's control unit, speaking as this kind of car does."""
+    kinds = {Speech.ON_UDS: ModernEngineModule, Speech.BEFORE_CAN: OldEngineModule}
+    return kinds.get(vehicle.model.speaks, EngineModule)(vehicle)
+
+
 def modules_of(vehicle: Vehicle, stand_in: StandIn) -> tuple[list[ChassisModule], TransmissionModule]:
     """The modules beyond the engine, watching the car."""
     verification = stand_in.verification ^ 0x5A5A
     identity = Identity(stand_in.vin, f"GX{stand_in.calibration[-8:]}", verification, "TCM-Transmission")
-    chassis, gearbox = [ChassisModule(vehicle, unit) for unit in UNITS], TransmissionModule(vehicle, identity)
+    kind = ModernTransmissionModule if vehicle.model.speaks is Speech.ON_UDS else TransmissionModule
+    chassis, gearbox = [ChassisModule(vehicle, unit) for unit in UNITS], kind(vehicle, identity)
     vehicle.bystanders = [module.watch for module in (*chassis, gearbox)]
     return chassis, gearbox
 
@@ -126,15 +138,29 @@ class Runner(threading.Thread):
         self._woken = threading.Event()
         self.speedup = self._asked_speedup = 1.0
         self._stopping = threading.Event()
-        bus = can.Bus(interface="virtual", channel=channel)
         self.chassis, self.gearbox = modules_of(self.vehicle, stand_in)
-        self.node = Node(
-            bus,
-            [EngineModule(self.vehicle), self.gearbox],
+        self.engine_module = engine_module(self.vehicle)
+        self.node = self._on_the_bus() if self.vehicle.model.speaks is not Speech.BEFORE_CAN else None
+
+    def _on_the_bus(self) -> Node:
+        return Node(
+            can.Bus(interface="virtual", channel=self.channel),
+            [self.engine_module, self.gearbox],
             self.lock,
             {(module.unit.request_id, module.unit.response_id): module for module in self.chassis},
             lambda: lost_share(self.vehicle.parts),
         )
+
+    def socket(self) -> Wire:
+        """What an adapter with text commands finds in its diagnostic socket."""
+        if isinstance(self.engine_module, OldEngineModule):
+            return OldWire(OLD_PROTOCOL, self._messages)
+        return CanWire(can.Bus(interface="virtual", channel=self.channel))
+
+    def _messages(self, request: bytes) -> list[tuple[int, bytes]]:
+        assert isinstance(self.engine_module, OldEngineModule)
+        with self.lock:
+            return self.engine_module.messages(request)
 
     def prepare(self, progress: Callable[[str], None] | None = None) -> None:
         """Bring the car to where it stands: its saved state, or its history driven now."""
@@ -151,7 +177,8 @@ class Runner(threading.Thread):
         self.save()
 
     def start(self) -> None:
-        self.node.start()
+        if self.node is not None:
+            self.node.start()
         super().start()
 
     def run(self) -> None:
@@ -214,7 +241,8 @@ class Runner(threading.Thread):
         self._woken.set()
         if self.is_alive():
             self.join(2.0)
-        self.node.stop()
+        if self.node is not None:
+            self.node.stop()
         self.save()
 
     def save(self, *, seen: bool = True) -> None:

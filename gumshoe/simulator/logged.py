@@ -14,13 +14,12 @@ from dataclasses import dataclass, field
 
 import can
 
-from gumshoe.core.obd.buslog import Message, current_parts, is_wide, messages, pairs
+from gumshoe.core.obd.buslog import Message, ToldValues, current_data, is_wide, messages, pairs
 from gumshoe.core.obd.link import Addressing, BusFrame
-from gumshoe.core.obd.pids import bitmap_for
 from gumshoe.simulator.answers import Module, refuse
 from gumshoe.simulator.node import Node
 
-CURRENT, NOT_OFFERED, OUT_OF_RANGE = 0x01, 0x11, 0x31
+NOT_OFFERED, OUT_OF_RANGE = 0x11, 0x31
 
 
 @dataclass
@@ -44,13 +43,13 @@ class LoggedModule:
 
     def __init__(self) -> None:
         self._answers: dict[bytes, _Told] = {}
-        self._values: dict[int, _Told] = {}
+        self._values = ToldValues()
 
     def hear(self, request: bytes, answer: bytes) -> None:
         """One answer of the log."""
-        if answer[0] == CURRENT + 0x40:
-            for number, data in current_parts(answer, request).items():
-                self._values.setdefault(number, _Told()).rows.append(data)
+        current = current_data(answer, request)
+        if current is not None:
+            self._values.hear(*current)
         elif request:
             self._answers.setdefault(request, _Told()).rows.append(answer)
 
@@ -60,24 +59,14 @@ class LoggedModule:
         if told is not None:
             found = told.next()
             return [] if functional and found[:1] == b"\x7f" else [found]
-        if request[:1] == bytes((CURRENT,)) and len(request) > 1:
-            values = self._current(request[1:])
-            if values:
-                return [bytes((CURRENT + 0x40,)) + values]
+        values = self._values.answer(request)
+        if values is not None:
+            return [values]
         if functional or not request:
             return []
-        offered = any(known[0] == request[0] for known in self._answers) or (request[0] == CURRENT and self._values)
+        way = self._values.way
+        offered = any(known[0] == request[0] for known in self._answers) or (way and request[0] == way.service)
         return refuse(request[0], OUT_OF_RANGE if offered else NOT_OFFERED)
-
-    def _current(self, numbers: bytes) -> bytes:
-        found = b""
-        for number in numbers:
-            if number in self._values:
-                found += bytes((number,)) + self._values[number].next()
-            elif number % 0x20 == 0 and any(known > number for known in self._values):
-                later = {base for base in range(number + 0x20, 0xE0, 0x20) if any(n > base for n in self._values)}
-                found += bytes((number,)) + bitmap_for(number, set(self._values) | later)
-        return found
 
 
 def modules_of(heard: Iterable[Message]) -> dict[tuple[int, int], LoggedModule]:

@@ -56,6 +56,14 @@ class Boxed(StrEnum):
     AUTOMATIC = "automatic"
 
 
+class Speech(StrEnum):
+    """How its control units speak to a tester."""
+
+    CLASSIC = "SAE J1979 on CAN"
+    ON_UDS = "SAE J1979-2 on CAN"
+    BEFORE_CAN = "ISO 14230-4"
+
+
 @dataclass(frozen=True)
 class Diesel:
     """What a compression-ignition engine has besides. ``squeeze_kpa``: rail pressure at idle and at full load;
@@ -83,8 +91,8 @@ class CarModel:
     ``boost_kpa``: full boost of its turbocharger; ``cam_travel_deg``: how far its cams turn (``cams``: which of each
     bank); ``sealed_tank``: the tank can be closed by a vent valve; ``direct_kpa``: pressure that its high-pressure pump
     holds for direct injection; ``answers_s``: how long its control unit takes over each answer, ``one_at_a_time``: it
-    takes a single PID in a request; ``narrow``: its upstream sensors only tell rich from lean. Zero, empty or false: it
-    has none of it."""
+    takes a single PID in a request; ``narrow``: its upstream sensors only tell rich from lean; ``filtered``: a petrol
+    engine with a particulate filter. Zero, empty or false: it has none of it."""
 
     key: str
     words: str
@@ -113,6 +121,8 @@ class CarModel:
     answers_s: float = 0.0
     one_at_a_time: bool = False
     narrow: bool = False
+    filtered: bool = False
+    speaks: Speech = Speech.CLASSIC
     points: dict[str, tuple[str, ...]] = field(default_factory=dict)
     compression: Diesel | None = None
     hybrid: Hybrid | None = None
@@ -167,6 +177,10 @@ class CarModel:
     @cached_property
     def diesel(self) -> bool:
         return self.compression is not None
+
+    @property
+    def particulate_filter(self) -> bool:
+        return self.diesel or self.filtered
 
     @cached_property
     def spark(self) -> bool:

@@ -14,6 +14,7 @@ from gumshoe.simulator.diesel_monitors import Balance, ParticulateFilter, Recirc
 from gumshoe.simulator.electrics import HIGH_V, LOW_V, Stand
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.models import CarModel
+from gumshoe.simulator.petrol_filter import PetrolFilter
 from gumshoe.simulator.system_monitors import (
     Boost,
     CamAngles,
@@ -453,4 +454,5 @@ def all_monitors(model: CarModel) -> list[Monitor]:
         *([Boost()] if model.boost_kpa else []),
         *([RailPressure()] if model.direct_kpa else []),
         *([TankLeak()] if model.sealed_tank else []),
+        *([PetrolFilter()] if model.filtered else []),
     ]

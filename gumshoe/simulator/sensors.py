@@ -207,8 +207,10 @@ class Sensors:
         seen.cams_valid = not any(ComponentRef.parse(name).kind == "cam_sensor" for name in electrics.dead)
         self._tracks("pedal_sensor", pedal, seen.pedal, seen)
         self._tracks("throttle_sensor", systems.plate, seen.plate, seen)
+        if model.particulate_filter:
+            self._filter(seen, air)
         if model.diesel:
-            self._diesel(seen, air)
+            self._diesel(seen)
         for bank, own in enumerate(seen.banks if model.spark else ()):
             self._exhaust(own, bank, sensor_hot[bank], heater_on, supply_v)
         if model.boosted:
@@ -247,21 +249,27 @@ class Sensors:
         if "ambient_sensor" in self.electrics.disturbed:
             seen.ambient_c = thermistor_celsius(self._thermistor("ambient_sensor", air.temperature_c, seen))
 
-    def _diesel(self, seen: Readings, air: Air) -> None:
-        """Exhaust temperatures, filter pressure, recirculation, and how evenly it runs."""
-        state, parts, gauss = self.engine.state, self.engine.parts, self.random.gauss
+    def _diesel(self, seen: Readings) -> None:
+        """Exhaust temperatures, recirculation, and how evenly it runs."""
+        state, gauss = self.engine.state, self.random.gauss
         seen.exhaust_c = self._hot("exhaust_temperature_b1s1", state.exhaust_c, seen)
-        seen.filter_in_c = self._hot("exhaust_temperature_b1s2", state.filter_c, seen)
+        seen.egr_pct = 100.0 * state.egr_valve
+        if "egr_sensor" in self.electrics.disturbed:
+            seen.egr_pct = 100.0 * self._share("egr_sensor", FIVE_V * (0.1 + 0.8 * state.egr_valve), seen) / FIVE_V
+        seen.pushes = [max(push * (1.0 + 0.03 * gauss(0.0, 1.0)), 0.0) for push in state.strokes]
+
+    def _filter(self, seen: Readings, air: Air) -> None:
+        """The filter's pressure, and the flow through it as the unit reckons it: a petrol engine's by a model of its
+        temperature."""
+        state, parts, gauss = self.engine.state, self.engine.parts, self.random.gauss
+        diesel = self.model.diesel
+        seen.filter_in_c = self._hot("exhaust_temperature_b1s2", state.filter_c, seen) if diesel else state.filter_c
         mbar = state.filter_mbar * parts.filter_sensor_gain + 0.3 * gauss(0.0, 1.0)
         volts = self._share("filter_pressure_sensor", straight_volts(mbar, *FILTER_MBAR), seen)
         seen.filter_mbar = straight_value(volts, *FILTER_MBAR)
         flow = seen.meter_gps + state.fuel_gps
         told = min(max(seen.filter_in_c, -40.0), 900.0)
         seen.filter_flow_lps = filter_flow_lps(self.model, flow, told, air.pressure_pa)
-        seen.egr_pct = 100.0 * state.egr_valve
-        if "egr_sensor" in self.electrics.disturbed:
-            seen.egr_pct = 100.0 * self._share("egr_sensor", FIVE_V * (0.1 + 0.8 * state.egr_valve), seen) / FIVE_V
-        seen.pushes = [max(push * (1.0 + 0.03 * gauss(0.0, 1.0)), 0.0) for push in state.strokes]
 
     def _hot(self, name: str, celsius: float, seen: Readings) -> float:
         """An exhaust temperature sensor: a thermistor for heat."""

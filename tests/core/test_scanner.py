@@ -12,9 +12,9 @@ from gumshoe.core.obd.errors import BadAnswer, NoAnswer
 from gumshoe.core.obd.link import Link, Timing
 from gumshoe.core.obd.pids import bitmap_for, pid_table
 from gumshoe.core.obd.poller import SLOW_EVERY, Poller
-from gumshoe.core.obd.present import find_engine
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import Part
+from gumshoe.core.obd.who import find_engine
 from tests.core.bus import ScriptedBus, single
 
 QUICK = Timing(p2=0.004, p2_star=0.05, consecutive=0.03, margin=0.001, patience=0.4, busy_pause=0.002, busy_limit=0.02)

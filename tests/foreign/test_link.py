@@ -20,10 +20,11 @@ from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
 from gumshoe.core.obd.link import Link, Timing
 from gumshoe.core.obd.poller import Poller
-from gumshoe.core.obd.present import find_engine, present_values
+from gumshoe.core.obd.present import present_values
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, Snapshot
 from gumshoe.core.obd.uds import ModuleAddress
+from gumshoe.core.obd.who import find_engine
 from tests.foreign.vehicle import Unit, Vehicle, engine, gearbox, on_the_bus
 
 QUICK = Timing(margin=0.12, patience=2.0, busy_pause=0.02, busy_limit=0.5)

@@ -21,11 +21,11 @@ from gumshoe.core.obd.clearing import clear_modules, modules_to_clear
 from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, CannotReach, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import BusFrame, Timing
 from gumshoe.core.obd.poller import Poller
-from gumshoe.core.obd.present import find_engine
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, Snapshot
 from gumshoe.core.obd.text_adapter import AdapterTrouble, Greeting, NoBus, NoPower, TextAdapter, open_adapter
 from gumshoe.core.obd.text_link import BUSES, TextLink, open_text_link
+from gumshoe.core.obd.who import find_engine
 from gumshoe.simulator import text_adapter as shop
 from tests.foreign.older import ENGINE, said
 from tests.foreign.test_link import LIVE, ROWS, told

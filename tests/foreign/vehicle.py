@@ -61,6 +61,17 @@ class Unit:
     """So often it says "wait" before it lets us go on."""
     slow: float = 0.0
     """Before every answer, in seconds."""
+    modern: bool = False
+    """Whether it speaks SAE J1979-2 and nothing else."""
+    rows: list[bytes] = field(default_factory=list)
+    """Its codes there: three bytes and the status."""
+    kept: list[bytes] = field(default_factory=list)
+    """Its permanent codes there, the same."""
+    frames: dict[bytes, bytes] = field(default_factory=dict)
+    """By the three bytes of a code, what was stored with it: identifiers and bytes, and how many in front."""
+    groups: dict[int, list[bytes]] = field(default_factory=dict)
+    makers: list[bytes] | None = None
+    """Codes beyond the law's; None: it refuses to list those."""
     heard: list[bytes] = field(default_factory=list)
     cleared: int = 0
     dead: bool = False
@@ -81,9 +92,13 @@ class Unit:
         found = self._says(service, request)
         if service == self.dies_at:
             self.dead = True
+        if self.modern and everybody and found and found[:1] == b"\x7f" and found[2] in (0x11, 0x12, 0x31):
+            return None  # ISO 14229-1: to everybody such a refusal is not sent
         return found
 
     def _says(self, service: int, request: bytes) -> bytes | None:
+        if self.modern:
+            return self._modern(service, request)
         if service == 0x01:
             return self._current(request[1:])
         if service == 0x02:
@@ -100,6 +115,57 @@ class Unit:
         if service == 0x09:
             return self._listed(0x49, request[1], self.info, lambda number, data: data)
         return bytes((0x7F, service, 0x11))
+
+    # -- SAE J1979-2 by ISO 14229-1 ------------------------------------------------------------------------
+
+    def _modern(self, service: int, request: bytes) -> bytes | None:
+        if service == 0x22 and len(request) % 2 and len(request) >= 3:
+            return self._identified([request[at : at + 2] for at in range(1, len(request), 2)])
+        if service == 0x19 and len(request) >= 2:
+            return self._codes(request[1:])
+        if service == 0x14 and len(request) == 4:
+            if request[1:] == b"\xff\xff\xff" and self.makers is None:
+                return b"\x7f\x14\x31"
+            if request[1:] not in (b"\xff\xff\x33", b"\xff\xff\xff"):
+                return b"\x7f\x14\x31"
+            self.cleared += 1
+            self.rows, self.frames = [], {}
+            if self.makers and request[1:] == b"\xff\xff\xff":
+                self.makers = []
+            return b"\x54"
+        if service == 0x3E:
+            return b"\x7e\x00"
+        return bytes((0x7F, service, 0x11))
+
+    def _identified(self, asked: list[bytes]) -> bytes | None:
+        if len(asked) > 1 and self.many:
+            return bytes((0x7F, 0x22, self.many))
+        told = b""
+        for page, number in asked[: self.takes]:
+            held = {0xF4: self.pids, 0xF6: self.results, 0xF8: self.info}.get(page, {})
+            if number % 0x20 == 0 and page in (0xF4, 0xF6):
+                told += bytes((page, number)) + bitmap(number, held)
+            elif number in held:
+                told += bytes((page, number)) + held[number]
+        return b"\x62" + told if told else b"\x7f\x22\x31"
+
+    def _codes(self, asked: bytes) -> bytes:
+        kind, rest = asked[0], asked[1:]
+        if kind == 0x42 and rest[:1] == b"\x33" and len(rest) == 3:
+            chosen = [row for row in self.rows if row[3] & rest[1]]
+            return b"\x59\x42\x33\xff\xff\x04" + b"".join(b"\x20" + row for row in chosen)
+        if kind == 0x02 and self.makers is not None and len(rest) == 1:
+            return b"\x59\x02\xff" + b"".join(row for row in (*self.rows, *self.makers) if row[3] & rest[0])
+        if kind == 0x55 and rest == b"\x33":
+            return b"\x59\x55\x33\xff\x04" + b"".join(self.kept)
+        if kind == 0x56 and rest[:1] == b"\x33" and rest[1] in self.groups:
+            return b"\x59\x56\x33\xff\x04" + rest[1:2] + b"".join(self.groups[rest[1]])
+        if kind == 0x04 and len(rest) == 4 and rest[3] == 0x00 and rest[:3] in self.frames:
+            status = next((row[3:] for row in self.rows if row[:3] == rest[:3]), b"\x00")
+            return b"\x59\x04" + rest[:3] + status + b"\x00" + self.frames[rest[:3]]
+        return b"\x7f\x19" + (b"\x31" if kind in (0x04, 0x56) else b"\x12")
+
+    # -- SAE J1979 ----------------------------------------------------------------------------------------
 
     def _current(self, numbers: bytes) -> bytes | None:
         if len(numbers) > 1 and self.many:
@@ -179,6 +245,28 @@ def engine(place: int = 0, **more: object) -> Unit:
         results={0x01: b"\x01\x0a\x0e\x10\x05\x00\x1f\xff", 0xA2: b"\x0c\x24\x00\x05\x00\x00\x00\x32"},
     )
     made.results = {number: bytes((data[0],)) + data[1:] for number, data in made.results.items()}
+    for name, value in more.items():
+        setattr(made, name, value)
+    return made
+
+
+def modern(place: int = 0, **more: object) -> Unit:
+    """A petrol engine's unit of SAE J1979-2: the same car, but for three-byte codes and readiness by groups."""
+    made = engine(place)
+    made.modern = True
+    del made.pids[0x01]
+    made.info = {0x02: made.info[0x02][1:], 0x04: made.info[0x04][1:], 0x06: made.info[0x06][1:]}
+    made.info |= {0x0A: b"ECM\x00-EngineControl".ljust(20, b"\x00"), 0x10: b"\x02"}
+    made.rows = [b"\x01\x71\x00\xaf", b"\x03\x00\x00\x2b", b"\x04\x20\x00\x50"]
+    made.kept = [b"\x01\x71\x00\xaf"]
+    made.frames = {b"\x01\x71\x00": b"\x04\xf4\x04\x33\xf4\x05\x7b\xf4\x0c\x0c\x80\xf4\x0d\x32"}
+    made.frames[b"\x03\x00\x00"] = b"\x02\xf4\x0c\x0b\xb8\xf4\x0d\x00"
+    made.groups = {
+        0x05: [b"\x04\x20\x00\x50", b"\x04\x30\x00\x50"],
+        0x07: [b"\x01\x71\x00\xaf", b"\x01\x72\x00\x00"],
+        0x0B: [b"\x03\x00\x00\x2b", b"\x03\x01\x00\x00"],
+        0x11: [b"\x04\x42\x00\x40"],
+    }
     for name, value in more.items():
         setattr(made, name, value)
     return made

@@ -19,7 +19,7 @@ from gumshoe.core.obd.capture import parse_candump
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.link import BusFrame
 from gumshoe.core.obd.poller import Sample
-from gumshoe.core.obd.scanner import ROLL_CALLS
+from gumshoe.core.obd.who import ROLL_CALLS
 from gumshoe.core.signals.recording import Recording as Samples
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench

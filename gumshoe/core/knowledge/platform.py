@@ -16,7 +16,7 @@ from gumshoe.core.knowledge.component_rows import ClassRow
 from gumshoe.core.knowledge.parts import Component, Local, PinRow, WiringRow, components
 from gumshoe.core.knowledge.rows import RoutineRow, Specification
 from gumshoe.core.knowledge.tables import load_table
-from gumshoe.core.knowledge.values import BusId, Joint, Part, Row, Torque
+from gumshoe.core.knowledge.values import BusId, Joint, LogicalAddress, Part, Row, Torque
 from gumshoe.core.obd.actuators import CommandRow
 from gumshoe.core.obd.identifiers import IdentifierRow
 from gumshoe.core.powertrain.description import Powertrain
@@ -56,11 +56,13 @@ class PlatformHead(Row):
 
 @dataclass(frozen=True)
 class ModuleRow(Row):
-    """A control unit of the vehicle that answers UDS: its name and its request and response ids on the bus."""
+    """A control unit of the vehicle that answers UDS: its name, its request and response ids on the bus, its logical
+    address over IP."""
 
     name: str
     request_id: BusId
     response_id: BusId
+    logical: LogicalAddress = 0
 
 
 @dataclass(frozen=True)

@@ -64,6 +64,7 @@ Byte = Annotated[int, Field(strict=True, ge=0, le=0xFF)]
 Bytes = Annotated[int, Field(strict=True, ge=1, le=64)]
 """How many bytes something has."""
 Scale = Annotated[float, Field(strict=True, gt=0.0)]
+LogicalAddress = Annotated[int, Field(strict=True, ge=0, lt=0x8000)]
 BusId = Annotated[int, Field(strict=True, ge=0, le=0x1FFF_FFFF)]
 Percent = Annotated[float, Field(strict=True, ge=0.0, le=100.0)]
 Torque = Annotated[float, Field(strict=True, gt=0.0, le=1000.0)]

@@ -15,10 +15,11 @@ from pathlib import Path
 import can
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.obd.dialect import CLASSIC, ON_UDS, Dialect
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
-from gumshoe.core.obd.link import Addressing, BusFrame, Exchange, Link, Response, Timing
-from gumshoe.core.obd.pids import bitmap_for, pid_table, read_current
+from gumshoe.core.obd.link import PRESENT, Addressing, BusFrame, Exchange, Link, Response, Timing
+from gumshoe.core.obd.pids import bitmap_for, pid_table
 from gumshoe.core.obd.poller import EPOCH_S, Sample
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import Snapshot
@@ -27,7 +28,9 @@ from gumshoe.core.obd.uds import ModuleAddress
 SUFFIXES = (".log", ".asc", ".blf", ".trc")
 MOST_FRAMES = 5_000_000
 PENDING = 0x78
-CLEAR = 0x04
+CLEARS = (b"\x04", b"\x14")
+LAW_SERVICES = frozenset(range(0x01, 0x0B))
+CLASSIC_EMPTY = b"\x41\x00\x00\x00\x00\x00"
 
 
 @dataclass(frozen=True)
@@ -120,8 +123,9 @@ def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = 
         message = pair.answer
         if message.id != engine:
             continue
-        if message.payload[0] == 0x41:
-            for number, data in current_parts(message.payload, pair.request).items():
+        current = current_data(message.payload, pair.request)
+        if current is not None:
+            for number, data in current[1].items():
                 pid = pid_table().get(number)
                 if pid:
                     found += [Sample(message.time, key, value) for key, value in pid.decode(data).items()]
@@ -142,19 +146,27 @@ def engine_in(heard: Iterable[Message]) -> int:
     """The id of the module that told engine speed and load most often; without any, where engines usually answer."""
     told: dict[int, int] = {}
     for pair in pairs(heard):
-        if pair.answer.payload[:1] == b"\x41":
-            said, at = current_parts(pair.answer.payload, pair.request), pair.answer.id
-            told[at] = told.get(at, 0) + sum(number in said for number in (0x04, 0x0C))
+        current = current_data(pair.answer.payload, pair.request)
+        if current is not None:
+            at = pair.answer.id
+            told[at] = told.get(at, 0) + sum(number in current[1] for number in (0x04, 0x0C))
     return max(told, key=lambda number: told[number], default=Addressing.ELEVEN_BIT.response_id(0))
 
 
-def current_parts(payload: bytes, asked: bytes = b"") -> dict[int, bytes]:
-    """The parts of an answer to service 01; without knowing what was asked, up to the first that is not known."""
-    if len(asked) > 1:
-        return read_current(payload, {number for number in asked[1:] if number % 0x20 == 0 or number in pid_table()})[0]
+def current_data(payload: bytes, asked: bytes = b"") -> tuple[Dialect, dict[int, bytes]] | None:
+    """The parts of an answer that tells current data, and the way it is told; None where it tells something else.
+    Without knowing what was asked, up to the first part that is not known."""
+    way = next((way for way in (CLASSIC, ON_UDS) if payload.startswith(way.answers)), None)
+    if way is None:
+        return None
+    step = len(way.page) + 1
+    wanted = [row[-1] for at in range(1, len(asked), step) if (row := asked[at : at + step]).startswith(way.page)]
+    if wanted:
+        return way, way.read(payload, {number for number in wanted if number % 0x20 == 0 or number in pid_table()})[0]
     found: dict[int, bytes] = {}
     position = 1
-    while position < len(payload):
+    while payload.startswith(way.page, position) and position + len(way.page) < len(payload):
+        position += len(way.page)
         number = payload[position]
         pid = pid_table().get(number)
         size = 4 if number % 0x20 == 0 else (pid.size if pid else 0)
@@ -163,7 +175,45 @@ def current_parts(payload: bytes, asked: bytes = b"") -> dict[int, bytes]:
             break
         found[number] = data
         position += 1 + size
-    return found
+    return way, found
+
+
+class ToldValues:
+    """What one module of a log told of current data, in which way, to be told again however it is asked for."""
+
+    def __init__(self) -> None:
+        self.way: Dialect | None = None
+        self._rows: dict[int, list[bytes]] = {}
+        self._at: dict[int, int] = {}
+
+    def hear(self, way: Dialect, told: dict[int, bytes]) -> None:
+        """One answer of the log. The way first heard stands."""
+        self.way = self.way or way
+        for number, data in told.items():
+            self._rows.setdefault(number, []).append(data)
+
+    def answer(self, request: bytes, *, last: bool = False) -> bytes | None:
+        """What is told of a request for current data: one value after another, the last from then on; None where it
+        asks for something else, or in the other way, or nothing of it was told. ``last``: the last value at once."""
+        way = self.way
+        if way is None or not request.startswith(bytes((way.service,)) + way.page):
+            return None
+        step = len(way.page) + 1
+        found = b""
+        for number in (request[at : at + step][-1] for at in range(1, len(request), step)):
+            if number % 0x20 == 0:
+                beyond = {base for base in range(number + 0x20, 0xE0, 0x20) if any(n > base for n in self._told)}
+                if number == 0 or any(n > number for n in self._told):
+                    found += way.page + bytes((number,)) + bitmap_for(number, self._told | beyond)
+            elif number in self._rows:
+                rows, at = self._rows[number], self._at.get(number, 0)
+                found += way.page + bytes((number,)) + rows[-1 if last else min(at, len(rows) - 1)]
+                self._at[number] = at + 1
+        return bytes((way.service + 0x40,)) + found if found else None
+
+    @property
+    def _told(self) -> set[int]:
+        return {number for number in self._rows if number % 0x20}
 
 
 @dataclass(frozen=True)
@@ -202,7 +252,7 @@ class LoggedLink(Link):
     def __init__(self, addressing: Addressing) -> None:
         super().__init__(addressing, Timing(busy_limit=0.0))
         self.answers: dict[tuple[int, bytes], bytes] = {}
-        self.pids: dict[int, dict[int, bytes]] = {}
+        self.values: dict[int, ToldValues] = {}
 
     def close(self) -> None:
         """Nothing is held."""
@@ -215,12 +265,13 @@ class LoggedLink(Link):
         for pair in pairs(rows):
             if pair.request:
                 link.answers[pair.answer.id, pair.request] = pair.answer.payload
-            if pair.answer.payload[0] == 0x41:
-                link.pids.setdefault(pair.answer.id, {}).update(current_parts(pair.answer.payload, pair.request))
+            current = current_data(pair.answer.payload, pair.request)
+            if current is not None:
+                link.values.setdefault(pair.answer.id, ToldValues()).hear(*current)
         return link
 
     def _everybody(self, payload: bytes) -> Exchange:
-        responders = sorted({responder for responder, _ in self.answers} | set(self.pids))
+        responders = sorted({responder for responder, _ in self.answers} | set(self.values))
         known = [number for number in responders if self.addressing.is_response(number)]
         found = [Response(r, a) for r in known if (a := self._answer(r, payload)) is not None]
         return Exchange(tuple(row for row in found if row.refusal is None))
@@ -232,23 +283,15 @@ class LoggedLink(Link):
         return Response(response_id, answer)
 
     def _answer(self, responder: int, payload: bytes) -> bytes | None:
-        there = responder in self.pids or (payload == b"\x01\x00" and any(r == responder for r, _ in self.answers))
-        if payload[:1] == b"\x01" and there:
-            return self._told(responder, payload[1:])
+        told = self.values[responder].answer(payload, last=True) if responder in self.values else None
+        if told is not None:
+            return told
+        asked = {request[0] for number, request in self.answers if number == responder}
+        if payload == CLASSIC.call and asked & LAW_SERVICES:  # it spoke so, whether or not it was called so
+            return CLASSIC_EMPTY
+        if payload == PRESENT and max(asked, default=0) > max(LAW_SERVICES):
+            return bytes((PRESENT[0] + 0x40, 0))
         return self.answers.get((responder, payload))
-
-    def _told(self, responder: int, numbers: bytes) -> bytes | None:
-        """Current data from whatever was told, however it was asked for; the last value counts."""
-        told = self.pids.get(responder, {})
-        seen = {number for number in told if number % 0x20}
-        answer = b"\x41"
-        for number in numbers:
-            if number % 0x20 == 0:
-                later = {base for base in range(number + 0x20, 0xE0, 0x20) if any(pid > base for pid in seen)}
-                answer += bytes((number,)) + bitmap_for(number, seen | later)
-            elif number in told:
-                answer += bytes((number,)) + told[number]
-        return answer if len(answer) > 1 else None
 
 
 def _asks(identifier: int) -> bool:
@@ -259,7 +302,7 @@ def _asks(identifier: int) -> bool:
 
 def snapshot_of(heard: list[Message], beyond: Iterable[ModuleAddress] = ()) -> Snapshot | None:
     """The scan that a log amounts to, up to the first clearing in it; None when no code was asked for in it."""
-    cleared = next((n for n, row in enumerate(heard) if _asks(row.id) and row.payload[:1] == bytes((CLEAR,))), None)
+    cleared = next((n for n, row in enumerate(heard) if _asks(row.id) and row.payload[:1] in CLEARS), None)
     before = heard[:cleared] if cleared else heard
     if not any(row.payload[:1] in (b"\x43", b"\x47", b"\x59") for row in before):
         return None

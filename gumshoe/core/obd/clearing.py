@@ -1,4 +1,5 @@
-"""Clear trouble codes: service 04 in the modules of SAE J1979, UDS 14 in those beyond (ISO 14229-1 [S]).
+"""Clear trouble codes: service 04 in the modules of SAE J1979, 14 in those of SAE J1979-2 and in those that speak UDS
+alone (ISO 14229-1 [S]).
 
 Only modules whose codes were read before are asked, each by itself, so that nothing is wiped away unseen; and each has
 an outcome of its own, whatever breaks.
@@ -10,11 +11,12 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from gumshoe.core.obd.errors import CannotReach, LinkError, Refused
-from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.snapshot import Snapshot
+from gumshoe.core.obd.link import Addressing, Link
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, Snapshot, Speaks
 from gumshoe.core.obd.uds import ModuleAddress
 
-EVERY_GROUP = b"\x14\xff\xff\xff"
+CLEAR, EVERY_GROUP, EMISSIONS_GROUP = b"\x04", b"\x14\xff\xff\xff", b"\x14\xff\xff\x33"
+OUT_OF_RANGE = 0x31
 NOT_READ = "not asked: its codes were not read, so what clearing would take is not known"
 
 
@@ -45,6 +47,8 @@ class Wanted:
     responder: int
     beyond: ModuleAddress | None = None
     unread: str = ""
+    requests: tuple[bytes, ...] = (CLEAR,)
+    """How it is told; the next where it does not know the one before."""
 
 
 def modules_to_clear(
@@ -52,18 +56,23 @@ def modules_to_clear(
 ) -> tuple[Wanted, ...]:
     """The modules of a scan that a clearing is about, all or only those whose response ids are named. One whose codes
     were not read has the reason in ``unread`` and is not to be asked."""
-    addresses = {address.response_id: address for address in beyond}
-    found = [
-        Wanted(
-            module.label,
-            module.responder,
-            None if module.pids or module.status else addresses.get(module.responder),
-            next((item.why for item in module.unread if item.hides_codes and item.offered), ""),
-        )
-        for module in snapshot.modules
-    ]
+    over_ip = snapshot.addressing == Addressing.LOGICAL.value
+    reached = (address.on(Addressing.LOGICAL) if over_ip else address for address in beyond)
+    addresses = {address.response_id: address for address in reached}
+    found = []
+    for module in snapshot.modules:
+        address = None if module.pids or module.status else addresses.get(module.responder)
+        untold = next((item.why for item in module.unread if item.hides_codes and item.offered), "")
+        found.append(Wanted(module.label, module.responder, address, untold, _requests(module, address)))
     found += [Wanted(item.name, item.responder, addresses.get(item.responder), item.why) for item in snapshot.silent]
     return tuple(row for row in found if only is None or row.responder in only)
+
+
+def _requests(module: ModuleSnapshot, address: ModuleAddress | None) -> tuple[bytes, ...]:
+    if module.speaks is Speaks.ON_UDS:  # what was not read is not wiped away
+        whole = module.missing(Part.MAKERS_CODES) is None
+        return (EVERY_GROUP, EMISSIONS_GROUP) if whole else (EMISSIONS_GROUP,)
+    return (EVERY_GROUP,) if module.speaks is Speaks.UDS or address else (CLEAR,)
 
 
 def clear_modules(
@@ -82,10 +91,7 @@ def _clear(link: Link, row: Wanted) -> Cleared:
     if row.unread:
         return Cleared(row.name, row.responder, False, f"{NOT_READ} ({row.unread})")
     try:
-        if row.beyond is None:
-            link.ask(row.responder, b"\x04")
-        else:
-            link.ask_at(row.beyond.request_id, row.beyond.response_id, EVERY_GROUP)
+        _tell(link, row)
     except (Refused, CannotReach) as error:
         return Cleared(row.name, row.responder, False, error.what)
     except LinkError as error:
@@ -93,3 +99,17 @@ def _clear(link: Link, row: Wanted) -> Cleared:
     except Exception as error:  # whatever breaks, the outcome of this module is on record, and the next is asked
         return Cleared(row.name, row.responder, False, f"{type(error).__name__}: {error}", known=False)
     return Cleared(row.name, row.responder, True)
+
+
+def _tell(link: Link, row: Wanted) -> None:
+    for request in row.requests:
+        try:
+            if row.beyond is None:
+                link.ask(row.responder, request)
+            else:
+                link.ask_at(row.beyond.request_id, row.beyond.response_id, request)
+        except Refused as error:
+            if error.reason != OUT_OF_RANGE or request == row.requests[-1]:
+                raise
+        else:
+            return

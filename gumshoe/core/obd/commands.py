@@ -16,13 +16,12 @@ from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.actuators import ActuatorRow, CommandRow
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.link import Link
+from gumshoe.core.obd.present import present_values
 from gumshoe.core.obd.uds import READ_SECONDS, LinkConnection, ModuleAddress, NotDone, asked
 
-ENGINE = ModuleAddress("engine", 0x7E0, 0x7E8)
 EXTENDED, DEFAULT = 0x03, 0x01
 RETURN_CONTROL, ADJUST = 0x00, 0x03
 FULL = 255.0
-RPM_PID, SPEED_PID = 0x0C, 0x0D
 REASONS = {
     0x11: "this unit takes no commands",
     0x12: "this unit does not know that command",
@@ -53,9 +52,7 @@ class _PerCent(udsoncan.DidCodec):
 class Commander:
     """One actuator under our command. Use as a context: leaving it gives control back."""
 
-    def __init__(
-        self, link: Link, row: ActuatorRow, ids: CommandRow, address: ModuleAddress = ENGINE, engine: int = 0
-    ) -> None:
+    def __init__(self, link: Link, row: ActuatorRow, ids: CommandRow, engine: int = 0) -> None:
         """``engine``: the id on which the engine's control unit answers, or 0 for where it usually does."""
         self.row, self.ids = row, ids
         self._link, self._engine = link, engine
@@ -65,7 +62,7 @@ class Commander:
             "input_output": {ids.identifier: _PerCent},
             "request_timeout": READ_SECONDS,
         }
-        self._client = Client(LinkConnection(link, address), config=config)
+        self._client = Client(LinkConnection(link, ModuleAddress.of_engine(link, engine)), config=config)
 
     def __enter__(self) -> Commander:
         """Open the extended session. Raises CommandRefused or NoAnswer."""
@@ -98,10 +95,10 @@ class Commander:
 
     def conditions(self) -> tuple[float, float]:
         """Engine speed (rpm) and road speed (km/h)."""
-        answer = self._link.ask(self._engine, bytes((0x01, RPM_PID, SPEED_PID))).payload
-        if len(answer) < 6:
+        told = present_values(self._link, ("rpm", "speed_kmh"), self._engine)
+        if len(told) < 2:
             raise NoAnswer("The engine's unit did not tell its speed.")
-        return (answer[2] * 256 + answer[3]) / 4.0, float(answer[5])
+        return told["rpm"], told["speed_kmh"]
 
     def _try(self, ask: Any) -> Any:
         try:

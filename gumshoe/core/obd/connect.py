@@ -11,15 +11,18 @@ from enum import StrEnum
 
 from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer, Refused
-from gumshoe.core.obd.link import Addressing, Link, Timing
-from gumshoe.core.obd.pids import pid_table
+from gumshoe.core.obd.ip_link import open_ip_link
+from gumshoe.core.obd.link import PRESENT, Addressing, Link, Timing
+from gumshoe.core.obd.present import present_values
 from gumshoe.core.obd.text_link import TextLink, open_text_link
+from gumshoe.core.obd.who import anybody
 
 Tell = Callable[[str], None]
 CAN_SPEEDS = (500_000, 250_000)
 """Those that the law's diagnosis allows, the usual first (ISO 15765-4 [S])."""
 SET_BY_THE_SYSTEM = frozenset({"socketcan", "virtual", "udp_multicast", "socketcand"})
 """Interfaces of python-can whose speed is set elsewhere."""
+ON_CAN = (Addressing.ELEVEN_BIT, Addressing.TWENTY_NINE_BIT)
 LOW_VOLTS = 11.8
 """A battery at rest below this is nearly empty (common practice)."""
 SLOW_RATE = 10.0
@@ -32,12 +35,14 @@ class AdapterKind(StrEnum):
 
     BUS = "bus"
     TEXT = "text"
+    IP = "ip"
 
 
 @dataclass(frozen=True)
 class AdapterSpec:
     """An adapter: for a bus adapter python-can's interface, its channel as ``address`` and the bit rate; for one with
-    text commands the address of pyserial and the baud rate. ``speed`` 0: it is found."""
+    text commands the address of pyserial and the baud rate; over IP the gateway's host, or nothing for whichever
+    answers. ``speed`` 0: it is found."""
 
     kind: AdapterKind
     address: str
@@ -47,6 +52,8 @@ class AdapterSpec:
     @property
     def words(self) -> str:
         """For the record."""
+        if self.kind is AdapterKind.IP:
+            return f"over IP, {self.address or 'whichever car answers'}"
         return f"{self.interface} {self.address}" if self.kind is AdapterKind.BUS else self.address
 
 
@@ -60,6 +67,9 @@ def connect(
     if spec.kind is AdapterKind.TEXT:
         text = open_text_link(spec.address, spec.speed, protocol=spoke, timing=timing, tell=tell)
         return text, text.bus.number
+    if spec.kind is AdapterKind.IP:
+        over_ip = open_ip_link(spec.address, spoke=spoke, timing=timing, tell=tell)
+        return over_ip, over_ip.entity.vin
     return _by_bus(spec, spoke, timing, tell)
 
 
@@ -68,13 +78,13 @@ def _by_bus(spec: AdapterSpec, spoke: str, timing: Timing | None, tell: Tell) ->
     if spec.interface in SET_BY_THE_SYSTEM:
         speeds = speeds[:1]
     failed: BusFailure | None = None
-    ways = {f"{speed} {addressing.value}": (speed, addressing) for speed in speeds for addressing in Addressing}
+    ways = {f"{speed} {addressing.value}": (speed, addressing) for speed in speeds for addressing in ON_CAN}
     for way in sorted(ways, key=lambda way: way != spoke):  # as last time first, else in order
         speed, addressing = ways[way]
         tell(f"trying CAN, {addressing.value}" + ("" if len(speeds) == 1 else f", {speed // 1000} kbit/s"))
         link = open_link(spec.interface, spec.address, speed, addressing=addressing, timing=timing)
         try:
-            if link.ask_all(b"\x01\x00").answers:
+            if anybody(link):
                 return link, way
         except BusFailure as error:  # at a wrong speed no frame is taken: the next is tried all the same
             failed = error
@@ -153,15 +163,18 @@ def _of_text(link: TextLink) -> list[Line]:
 
 
 def _of_car(link: Link) -> list[Line]:
-    there = sorted({answer.responder for _ in range(2) for answer in link.ask_all(b"\x01\x00").answers})
+    there = sorted({number for _ in range(2) for number in anybody(link)})
     if not there:
         return [Line("Who answers", "nobody: switch the ignition on", Mark.WAIT)]
     lines = [Line("Who answers", ", ".join(f"{number:X}" for number in there), Mark.GOOD)]
+    way = link.way(there[0])
+    lines += [Line("Diagnosis", way.words, Mark.GOOD)] if way else []
+    call = way.call if way else PRESENT
     times, lost = [], 0
     for _ in range(ASKED):
         asked = time.monotonic()
         try:
-            link.ask(there[0], b"\x01\x00")
+            link.ask(there[0], call)
             times.append(time.monotonic() - asked)
         except (NoAnswer, BrokenAnswer, Refused):
             lost += 1
@@ -184,10 +197,9 @@ def mark_of(wrong: bool) -> Mark:
 def _supply_by_the_car(link: Link, module: int) -> list[Line]:
     """What the control unit says its supply is (PID 42)."""
     try:
-        data = link.ask(module, b"\x01\x42").payload[2:]
-    except (NoAnswer, BrokenAnswer, Refused):
+        volts = present_values(link, ("module_v",), module).get("module_v")
+    except LinkError:
         return []
-    volts = pid_table()[0x42].decode(data).get("module_v") if len(data) == pid_table()[0x42].size else None
     if volts is None:
         return []
     low = volts < LOW_VOLTS

@@ -7,12 +7,13 @@ import time
 from collections.abc import Iterable, Iterator
 from typing import TypeVar
 
+from gumshoe.core.obd.dialect import CURRENT, Dialect
 from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import BUSY, MOST_VALUES, Link
-from gumshoe.core.obd.pids import read_current, supported_from_bitmap
+from gumshoe.core.obd.pids import read_current
 
 T = TypeVar("T")
-CURRENT, FRAME = 0x01, 0x02
+FRAME = 0x02
 PIDS_PER_REQUEST = {CURRENT: MOST_VALUES, FRAME: 3}
 """As many as one request to a CAN module may name (SAE J1979 [S])."""
 MISSED = 2
@@ -77,10 +78,10 @@ class Values:
         base: int | None = 0x00
         while base is not None:
             try:
-                payload = self.link.ask(self.module, bytes((CURRENT, base))).payload
+                payload = self.link.ask(self.module, self.dialect.bitmap(base)).payload
             except (NoAnswer, BrokenAnswer, Refused):
                 break
-            told = supported_from_bitmap(base, payload[2:6]) if len(payload) >= 6 else set()
+            told = self.dialect.announced(base, payload) or set()
             found |= told
             base = base + 0x20 if base + 0x20 in told and base < LAST_BITMAP else None
         self.announced = found
@@ -88,6 +89,8 @@ class Values:
     def _many(self, numbers: list[int]) -> dict[int, bytes]:
         found: dict[int, bytes] = {}
         left = numbers
+        if left and self.service == CURRENT:
+            self.most = max(1, min(self.most, (self.link.longest - 1) // (1 + len(self.dialect.page))))
         while left:  # what it takes at a time may change under way
             group, left = tuple(left[: self.most]), left[self.most :]
             found |= self._ask(group)
@@ -98,7 +101,7 @@ class Values:
             payload = self.link.ask(self.module, self._request(group)).payload
         except (NoAnswer, BrokenAnswer, Refused) as error:
             return self._apart(group, error)
-        found, wrong = read_current(payload, group, between=1 if self.service == FRAME else 0)
+        found, wrong = self._read(payload, group)
         left = [number for number in group if number not in found]
         if len(group) == 1 and (wrong or left):
             self.why[group[0]] = BadAnswer(wrong or f"PID {group[0]:02X} was answered without a value.")
@@ -119,10 +122,20 @@ class Values:
             found |= self._ask((number,))
         return found
 
+    @property
+    def dialect(self) -> Dialect:
+        """How the module speaks."""
+        return self.link.dialect(self.module)
+
     def _request(self, group: tuple[int, ...]) -> bytes:
         if self.service == FRAME:
             return bytes((FRAME,)) + b"".join(bytes((number, 0)) for number in group)
-        return bytes((CURRENT, *group))
+        return self.dialect.current(group)
+
+    def _read(self, payload: bytes, group: tuple[int, ...]) -> tuple[dict[int, bytes], str]:
+        if self.service == FRAME:
+            return read_current(payload, group, between=1)
+        return self.dialect.read(payload, group)
 
     def _apart(self, group: tuple[int, ...], error: LinkError) -> dict[int, bytes]:
         """What was not told together: one by one, unless nothing is to be gained by it."""

@@ -17,6 +17,7 @@ from dataclasses import dataclass, field
 from enum import Enum
 from typing import Self
 
+from gumshoe.core.obd.dialect import CLASSIC, ON_UDS, Dialect
 from gumshoe.core.obd.errors import BrokenAnswer, NoAnswer, Refused
 
 MODULES = range(8)
@@ -27,24 +28,30 @@ class Addressing(Enum):
 
     ELEVEN_BIT = "11 bit"
     TWENTY_NINE_BIT = "29 bit"
+    LOGICAL = "over IP"
+    """By logical addresses (ISO 13400-2 [S]): a module has one for both ways."""
 
     @property
     def functional_id(self) -> int:
-        return 0x7DF if self is Addressing.ELEVEN_BIT else 0x18DB33F1
+        return {Addressing.ELEVEN_BIT: 0x7DF, Addressing.TWENTY_NINE_BIT: 0x18DB33F1}.get(self, 0xE000)
 
     def request_id(self, module: int) -> int:
         """The physical request id of a module: by its number 0–7, or by the id it answers on."""
+        if self is Addressing.LOGICAL:
+            return module
         response = self.response_id(module)
         return response - 8 if self is Addressing.ELEVEN_BIT else 0x18DA00F1 | (response & 0xFF) << 8
 
     def response_id(self, module: int) -> int:
         """The id a module number 0–7 answers on; a response id stands for itself."""
-        if module not in MODULES:
+        if module not in MODULES or self is Addressing.LOGICAL:
             return module
         return 0x7E8 + module if self is Addressing.ELEVEN_BIT else 0x18DAF100 | (0x10 + module)
 
     def is_response(self, identifier: int) -> bool:
         """Whether a module answers a tester on this id: with 29 bits from any source address (ISO 15765-4 [S])."""
+        if self is Addressing.LOGICAL:
+            return 0 < identifier < 0x0E00 or 0x1000 <= identifier < 0x8000
         if self is Addressing.ELEVEN_BIT:
             return 0x7E8 <= identifier <= 0x7EF
         return identifier & 0x1FFFFF00 == 0x18DAF100
@@ -112,7 +119,10 @@ class BusFrame:
 BUSY, PENDING, NOT_OFFERED = 0x21, 0x78, 0x11
 REPEATABLE = frozenset({0x01, 0x02, 0x03, 0x06, 0x07, 0x09, 0x0A, 0x10, 0x19, 0x22, 0x2F, 0x3E})
 """What may be asked once more after silence (ISO 14229-2 lets a client repeat a request; from memory)."""
-ECHOING = frozenset({0x01, 0x02, 0x06, 0x09})
+ECHOES = dict.fromkeys((0x01, 0x02, 0x06, 0x09, 0x19), 1) | {0x22: 2}
+"""How many bytes of each number asked for an answer begins with, after its service."""
+PRESENT = b"\x3e\x00"
+"""Whoever speaks UDS answers this (ISO 14229-1, TesterPresent [S])."""
 LOOKS = 3
 """So often a module is looked for, twice each, before it is called silent."""
 MOST_VALUES = 6
@@ -139,6 +149,7 @@ class Link(ABC):
     ) -> None:
         self.addressing, self.timing, self.tap = addressing, timing or Timing(), tap
         self._lock = threading.RLock()
+        self._dialects: dict[int, Dialect] = {}
 
     @abstractmethod
     def close(self) -> None:
@@ -167,7 +178,7 @@ class Link(ABC):
 
         Never raises for silence: an empty Exchange means that nobody answered.
         """
-        if len(payload) > 7:
+        if len(payload) > 7 and self.addressing is not Addressing.LOGICAL:
             raise ValueError("a functional request must fit a single frame of 7 bytes")
         with self._lock:
             found = self._everybody(payload)
@@ -205,15 +216,45 @@ class Link(ABC):
 
     def is_there(self, module: int) -> bool:
         """Whether a module says anything at all; asked as often as one lost frame in ten needs for a sure answer."""
-        for _ in range(LOOKS):
+        known = self._dialects.get(self.addressing.response_id(module))
+        for turn in range(LOOKS):
+            usual = known.call if known else CLASSIC.call
+            last = turn == LOOKS - 1 and PRESENT[0] not in self.without
             try:
-                self.ask(module, b"\x01\x00")
+                self.ask(module, PRESENT if last else usual)
             except Refused:
                 return True
             except (NoAnswer, BrokenAnswer):
                 continue
             return True
         return False
+
+    def dialect(self, module: int) -> Dialect:
+        """How a module speaks the law's diagnosis; SAE J1979 where it answers neither."""
+        return self.way(module) or CLASSIC
+
+    def way(self, module: int) -> Dialect | None:
+        """How a module speaks the law's diagnosis, found by asking, once; None where it answers neither."""
+        number = self.addressing.response_id(module)
+        if number not in self._dialects:
+            found = next((way for way in (CLASSIC, ON_UDS) if self._answers(module, way)), None)
+            if found is not None:
+                self._dialects[number] = found
+        return self._dialects.get(number)
+
+    def heard(self, number: int, way: Dialect) -> None:
+        """Somebody was heard speaking so; who speaks both is spoken to as the first says."""
+        self._dialects.setdefault(number, way)
+
+    def _answers(self, module: int, way: Dialect) -> bool:
+        if way.service in self.without:
+            return False
+        try:
+            return way.announced(0x00, self.ask(module, way.call).payload) is not None
+        except BrokenAnswer:
+            return True
+        except (NoAnswer, Refused):
+            return False
 
     # -- inside -------------------------------------------------------------------------------------------
 
@@ -248,5 +289,7 @@ def belongs(payload: bytes, request: bytes) -> bool:
     if not payload:
         return False
     if payload[0] == service + 0x40:
-        return service not in ECHOING or len(payload) < 2 or payload[1] in request[1:]
+        size = ECHOES.get(service, 0)
+        told = payload[1 : 1 + size]
+        return len(told) < size or not size or any(request.startswith(told, at) for at in range(1, len(request), size))
     return payload[0] == 0x7F and len(payload) >= 3 and payload[1] == service

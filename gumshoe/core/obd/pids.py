@@ -125,9 +125,12 @@ def bitmap_for(base: int, pids: Iterable[int]) -> bytes:
     return word.to_bytes(4, "big")
 
 
-def read_current(payload: bytes, asked: Iterable[int], between: int = 0) -> tuple[dict[int, bytes], str]:
+def read_current(
+    payload: bytes, asked: Iterable[int], between: int = 0, page: bytes = b""
+) -> tuple[dict[int, bytes], str]:
     """Cut a positive answer to service 01 (``41`` then PID, data, PID, data …) into its parts, and say what was wrong.
-    ``between``: bytes between a PID and its data, as the frame's number in answers to service 02.
+    ``between``: bytes between a PID and its data, as the frame's number in answers to service 02; ``page``: what stands
+    before each PID, as in the identifiers of service 22.
 
     Only PIDs that were asked for are accepted, each once; what follows something that cannot be read is left, and so is
     what stands before a PID that nobody asked for: its length is not the standard's.
@@ -136,11 +139,13 @@ def read_current(payload: bytes, asked: Iterable[int], between: int = 0) -> tupl
     parts: dict[int, bytes] = {}
     position = 1
     while position < len(payload):
-        number = payload[position]
-        if number not in left:
+        here = payload[position : position + len(page) + 1]
+        number = here[-1]
+        if number not in left or not here.startswith(page) or len(here) <= len(page):
             if parts:
                 parts.popitem()
-            return parts, f"The module sent PID {number:02X}, which was not asked for."
+            return parts, f"The module sent PID {here.hex().upper()}, which was not asked for."
+        position += len(page)
         shortest, longest = _sizes(number)
         position += between
         data = payload[position + 1 : position + 1 + shortest]
@@ -150,7 +155,9 @@ def read_current(payload: bytes, asked: Iterable[int], between: int = 0) -> tupl
         parts[number] = data
         position += 1 + shortest
         more = longest - shortest
-        if more and position < len(payload) and (payload[position] not in left or len(payload) == position + more):
+        after = payload[position + len(page) : position + len(page) + 1]
+        known = payload.startswith(page, position) and after and after[0] in left
+        if more and position < len(payload) and (not known or len(payload) == position + more):
             position += more
     return parts, ""
 

@@ -161,6 +161,8 @@ _TIDS = {
 }
 """The standardised test ids (ISO 15031-5, from memory [M]); those from MAKERS_TID on are the maker's own."""
 MAKERS_TID = 0x80
+MIDS = frozenset(number for number in range(1, 0xE0) if number % 0x20)
+"""The ids that a monitor may have; those between are bitmaps."""
 
 
 @dataclass(frozen=True)

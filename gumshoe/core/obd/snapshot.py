@@ -34,6 +34,14 @@ class FreezeFrame:
     values: dict[str, float]
 
 
+class Speaks(StrEnum):
+    """How a module tells what it knows: by the law's diagnosis in one of its two ways, or by UDS alone."""
+
+    CLASSIC = "SAE J1979"
+    ON_UDS = "SAE J1979-2"
+    UDS = "UDS"
+
+
 class Part(StrEnum):
     """What a scan asks a module for."""
 
@@ -41,6 +49,7 @@ class Part(StrEnum):
     PENDING = "pending codes"
     PERMANENT = "permanent codes"
     CODES = "codes"
+    MAKERS_CODES = "codes beyond the law's"
     FRAMES = "freeze frame"
     RESULTS = "monitor results"
     STATUS = "readiness"
@@ -94,6 +103,7 @@ class ModuleSnapshot:
     values: dict[str, float] = field(default_factory=dict)
     pids: tuple[int, ...] = ()
     unread: tuple[Unread, ...] = ()
+    speaks: Speaks = Speaks.CLASSIC
 
     @property
     def label(self) -> str:

@@ -60,6 +60,9 @@ FUEL_TYPES = {
     0x17: "bifuel, on diesel",
 }
 
+DIESELS = frozenset({0x04, 0x13, 0x17})
+"""The kinds of fuel of engines with compression ignition."""
+
 
 @dataclass(frozen=True)
 class Monitor:

@@ -10,10 +10,10 @@ from pydantic import TypeAdapter, ValidationError
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import DataError
-from gumshoe.core.obd.snapshot import Part, Snapshot
+from gumshoe.core.obd.snapshot import Part, Snapshot, Speaks
 
 _SNAPSHOT = TypeAdapter(Snapshot)
-INSTEAD = {"state": CodeState.UNKNOWN.value, "part": Part.OTHER.value}
+INSTEAD = {"state": CodeState.UNKNOWN.value, "part": Part.OTHER.value, "speaks": Speaks.CLASSIC.value}
 """What stands in a field whose stored word is not known."""
 MOST = 200
 

@@ -6,7 +6,7 @@ The services are udsoncan's; the bytes travel over our one link, so that every f
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import udsoncan
@@ -22,8 +22,8 @@ from udsoncan.exceptions import (
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.obd.errors import REFUSALS, BusFailure, LinkError, NoAnswer, Refused
-from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.snapshot import ModuleSnapshot, SilentModule, StoredCode
+from gumshoe.core.obd.link import Addressing, Link
+from gumshoe.core.obd.snapshot import ModuleSnapshot, SilentModule, Speaks, StoredCode
 from gumshoe.core.powertrain.vin import check_vin
 
 VIN_ID, SOFTWARE_ID = 0xF190, 0xF195
@@ -35,11 +35,23 @@ READ_SECONDS = 5.0
 
 @dataclass(frozen=True)
 class ModuleAddress:
-    """A module and its ids on the bus."""
+    """A module and its ids on the bus; ``logical``: its address over IP, 0 where nobody has told it."""
 
     name: str
     request_id: int
     response_id: int
+    logical: int = 0
+
+    def on(self, addressing: Addressing) -> ModuleAddress:
+        """The same module as this addressing reaches it."""
+        if addressing is Addressing.LOGICAL and self.logical:
+            return replace(self, request_id=self.logical, response_id=self.logical)
+        return self
+
+    @classmethod
+    def of_engine(cls, link: Link, engine: int) -> ModuleAddress:
+        """The engine's control unit, by the id on which it answers (0: where it usually does)."""
+        return cls("engine", link.addressing.request_id(engine), link.addressing.response_id(engine))
 
 
 class _Text(udsoncan.DidCodec):
@@ -60,7 +72,7 @@ class LinkConnection(BaseConnection):
 
     def __init__(self, link: Link, address: ModuleAddress) -> None:
         super().__init__(f"{address.name} {address.request_id:X}")
-        self._link, self._address, self._answer = link, address, b""
+        self._link, self._address, self._answer = link, address.on(link.addressing), b""
 
     def open(self) -> LinkConnection:
         return self
@@ -149,6 +161,7 @@ def _read(link: Link, address: ModuleAddress) -> ModuleSnapshot:
             vin=_whole_vin(_text(client, VIN_ID)),
             calibrations=(software,) if software else (),
             codes=tuple(codes),
+            speaks=Speaks.UDS,
         )
 
 

@@ -13,6 +13,7 @@ from gumshoe.core.knowledge.procedures import ProcedureRow, procedures
 from gumshoe.core.knowledge.rows import RoutineRow
 from gumshoe.core.obd.present import present_values
 from gumshoe.core.obd.routines import Outcome, run_routine
+from gumshoe.core.obd.snapshot import FIRST_RESPONDER
 from gumshoe.core.obd.uds import ModuleAddress
 from gumshoe.core.work import Needed, Precondition, needed_after, readiness
 from gumshoe.web.accounts.models import User
@@ -116,6 +117,8 @@ class RoutineRun(threading.Thread):
         address = ModuleAddress(self.row.words, self.routine.request_id, self.routine.response_id)
         try:
             with self.link.use() as link:
+                if address.response_id == FIRST_RESPONDER:  # the engine's, wherever it answers in this car
+                    address = ModuleAddress.of_engine(link, self.link.engine(link))
                 self.outcome, self.reason = run_routine(
                     link, address, self.routine.identifier, self.row.seconds, stopped=self._asked_to_stop.is_set
                 )

@@ -12,11 +12,11 @@ from typing import Any
 
 from django.db import connection as database
 
-from gumshoe.core.codes import TroubleCode
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.current import Values
-from gumshoe.core.obd.errors import LinkError, NoAnswer
+from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.link import Link
+from gumshoe.core.obd.lists import ListsNow
 from gumshoe.core.obd.pids import pid_table
 from gumshoe.core.obd.status import decode_status
 from gumshoe.core.proof.tracker import Condition, Observation, Tracker
@@ -50,8 +50,9 @@ def watched(link: Link, engine: int) -> Values:
     return Values(link, engine, rests_s=RESTS_S)
 
 
-def observe(unit: Values, *, codes: bool) -> Observation:
-    """One look at the unit. Its silence is an observation too: the key is off."""
+def observe(unit: Values, lists: ListsNow | None = None) -> Observation:
+    """One look at the unit, with its codes where ``lists`` asks for them. Its silence is an observation too: the key is
+    off."""
     table = pid_table()
     try:
         values: dict[str, float] = {}
@@ -78,20 +79,12 @@ def observe(unit: Values, *, codes: bool) -> Observation:
         )
         if key in values
     }
-    lists: dict[str, Any] = {}
-    if codes:
-        for name, service in (("confirmed", 0x03), ("pending", 0x07), ("permanent", 0x0A)):
-            lists[name] = read_codes(unit.link, unit.module, service)
-    return Observation(values.get("run_time_s"), kept, status, lamp=lamp, **lists)
-
-
-def read_codes(link: Link, engine: int, service: int) -> tuple[str, ...] | None:
-    """The engine module's codes of one kind; None when it did not say."""
-    try:
-        body = link.ask(engine, bytes((service,))).payload[2:]
-    except LinkError:
-        return None
-    return tuple(TroubleCode.from_bytes(body[i], body[i + 1]) for i in range(0, len(body) - 1, 2))
+    held: dict[str, Any] = {}
+    if lists is not None:
+        found = lists.look()
+        held = {state.value: codes for state, codes in found.codes.items()}
+        status, lamp = status or found.trip_status, found.lamp if lamp is None else lamp
+    return Observation(values.get("run_time_s"), kept, status, lamp=lamp, **held)
 
 
 class Watcher(threading.Thread):
@@ -108,6 +101,7 @@ class Watcher(threading.Thread):
         self.fixed: tuple[Condition, ...] | None = None
         """What the drive does not change of the check list, computed once."""
         self._unit: Values | None = None
+        self._lists: ListsNow | None = None
         self._stopping = threading.Event()
         self._pending: list[Observation] = []
         self._chunks = 0
@@ -151,8 +145,8 @@ class Watcher(threading.Thread):
         except NoAnswer:
             return Observation(None)
         if self._unit is None or self._unit.link is not link:
-            self._unit = watched(link, engine)
-        return observe(self._unit, codes=codes)
+            self._unit, self._lists = watched(link, engine), ListsNow(link, engine)
+        return observe(self._unit, self._lists if codes else None)
 
     def stop(self) -> None:
         """End watching; everything observed is on record afterwards."""

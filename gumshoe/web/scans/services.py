@@ -26,7 +26,7 @@ from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.obd.errors import LinkError
 from gumshoe.core.obd.link import BusFrame
 from gumshoe.core.obd.scanner import scan
-from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, states_by_code
+from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot, Speaks, states_by_code
 from gumshoe.core.obd.stored import plain_snapshot, read_snapshot
 from gumshoe.core.obd.typed import read_typed
 from gumshoe.core.obd.uds import ModuleAddress
@@ -148,18 +148,21 @@ def beyond(case: Case) -> list[ModuleAddress]:
     """The modules beyond the engine that the vehicle's platform file names."""
     found = platforms().get(case.vehicle.platform)
     rows = found.module if found else ()
-    return [ModuleAddress(row.name, row.request_id, row.response_id) for row in rows]
+    return [ModuleAddress(row.name, row.request_id, row.response_id, row.logical) for row in rows]
 
 
 def known_modules(case: Case) -> dict[int, str]:
-    """The names of the modules of SAE J1979 that scans of this case, and the last one before it, met on this car."""
+    """The names of the modules that scans of this case, and the last one before it, met on this car; without those that
+    the platform names, which are asked anyway."""
+    named = {row.response_id for row in beyond(case)}
     own = list(case.scans.filter(interrupted=False))
     others = Scan.objects.filter(case__vehicle=case.vehicle, interrupted=False).exclude(case=case)
     found: dict[int, str] = {}
     for stored in (*others.order_by("-at", "-pk")[:1], *own):
         snapshot = snapshot_of(stored)
         for module in snapshot.modules if snapshot else ():
-            if module.pids or module.status:
+            uds_alone = module.speaks is Speaks.UDS and module.responder not in named
+            if module.pids or module.status or uds_alone:
                 found[module.responder] = module.label
     return found
 

@@ -7,14 +7,12 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from multiprocessing import get_context
 from pathlib import Path
 
-import can
-
 from gumshoe.core.obd.capture import parse_candump
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.garage import Runner, StandIn, drive_history
 from gumshoe.simulator.logged import logged_car
 from gumshoe.simulator.node import Node
-from gumshoe.simulator.text_adapter import MAKES, CanWire, TextAdapter
+from gumshoe.simulator.text_adapter import MAKES, TextAdapter
 
 _runners: dict[str, Runner] = {}
 _adapters: dict[tuple[str, str], TextAdapter] = {}
@@ -61,8 +59,7 @@ def text_adapter(key: str, make: str) -> str:
     with _lock:
         found = _adapters.get((key, make))
         if found is None:
-            bus = can.Bus(interface="virtual", channel=channel_of(key))
-            found = _adapters[key, make] = TextAdapter(CanWire(bus), MAKES[make])
+            found = _adapters[key, make] = TextAdapter(_runners[key].socket(), MAKES[make])
             found.start()
         return found.address
 

@@ -13,7 +13,8 @@ from django.conf import settings
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.obd.errors import BusFailure
 from gumshoe.core.obd.link import BusFrame, Link, Timing
-from gumshoe.core.obd.present import find_engine, present_values
+from gumshoe.core.obd.present import present_values
+from gumshoe.core.obd.who import find_engine
 from gumshoe.web.vehicles.cars import NotReachable, car_of
 from gumshoe.web.vehicles.models import Vehicle
 
