@@ -18,8 +18,8 @@ SOURCES = ROOT / "gumshoe" / "simulator"
 STORE = Path(sys.prefix) / "compiled"
 MODULES = (
     "battery", "car", "comes_and_goes", "commanded", "control", "diesel_control", "diesel_engine", "diesel_monitors",
-    "drive_line", "driver", "driving", "engine", "hybrid", "monitors", "sensors", "system_monitors", "systems", "trip",
-    "vehicle", "watch",
+    "drive_line", "driver", "driving", "engine", "hybrid", "monitors", "petrol_filter", "sensors", "system_monitors",
+    "systems", "trip", "vehicle", "watch",
 )  # fmt: skip
 """What runs fifty times a second, but for what is read from state files (pydantic makes those objects itself). Other
 threads get their turn between the steps, whose callers are not compiled."""

@@ -61,14 +61,15 @@ class ChassisMemory:
 
 @dataclass(frozen=True)
 class ChassisUnit:
-    """What sort of module: its name, the component it is on the drawings, bus ids, part number, software, and what it
-    watches."""
+    """What sort of module: its name, the component it is on the drawings, bus ids, address over IP, part number,
+    software, and what it watches."""
 
     key: str
     name: str
     component: str
     request_id: int
     response_id: int
+    logical: int
     part: str
     software: str
     watches: tuple[str, ...]
@@ -76,15 +77,15 @@ class ChassisUnit:
 
 UNITS = (
     ChassisUnit(
-        "brakes", "Brakes", "brake_module", 0x760, 0x768, "OB-4410-07", "BR 02.14",
+        "brakes", "Brakes", "brake_module", 0x760, 0x768, 0x1030, "OB-4410-07", "BR 02.14",
         (ENGINE_DATA, LOW_SUPPLY, ENGINE_LOST),
     ),
     ChassisUnit(
-        "body", "Body", "body_module", 0x740, 0x748, "OB-2203-11", "BO 05.02",
+        "body", "Body", "body_module", 0x740, 0x748, 0x1040, "OB-2203-11", "BO 05.02",
         (LOW_SUPPLY, KEY_UNREAD, ENGINE_LOST, BRAKES_LOST),
     ),
     ChassisUnit(
-        "cluster", "Cluster", "cluster", 0x720, 0x728, "OB-7719-02", "IC 01.33",
+        "cluster", "Cluster", "cluster", 0x720, 0x728, 0x1050, "OB-7719-02", "IC 01.33",
         (ENGINE_DATA, LOW_SUPPLY, ENGINE_LOST, BRAKES_LOST),
     ),
 )  # fmt: skip
@@ -94,6 +95,7 @@ GEARBOX = ChassisUnit(
     "gearbox_module",
     0x7E1,
     0x7E9,
+    0x0018,
     "OB-3108-04",
     "TC 03.21",
     (ENGINE_DATA, LOW_SUPPLY, GEARBOX_SUPPLY),

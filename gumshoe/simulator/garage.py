@@ -15,14 +15,15 @@ from pathlib import Path
 import can
 
 from gumshoe.core.circuits.netlist import Circuit, Probe
-from gumshoe.simulator.answers import EngineModule
+from gumshoe.simulator.answers import EngineModule, Module
 from gumshoe.simulator.answers_before_can import OldEngineModule
 from gumshoe.simulator.answers_on_uds import ModernEngineModule, ModernTransmissionModule
 from gumshoe.simulator.bus import lost_share
-from gumshoe.simulator.chassis import UNITS, ChassisModule, TransmissionModule
+from gumshoe.simulator.chassis import GEARBOX, UNITS, ChassisModule, TransmissionModule
 from gumshoe.simulator.drives import PROFILES, trips_of
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.finding import Finding
+from gumshoe.simulator.gateway import Gateway
 from gumshoe.simulator.hands import observe
 from gumshoe.simulator.models import Speech, models
 from gumshoe.simulator.node import Node
@@ -33,6 +34,8 @@ from gumshoe.simulator.wiring import measure, record
 
 log = logging.getLogger(__name__)
 SAVE_EVERY_S = 2.0
+ENGINE_LOGICAL = 0x0010
+"""The engine's address over IP."""
 OLD_PROTOCOL = "5"
 """ISO 14230-4 with fast initialisation, by the number that text adapters give it (from memory)."""
 _SLICE_S = 0.02
@@ -156,6 +159,13 @@ class Runner(threading.Thread):
         if isinstance(self.engine_module, OldEngineModule):
             return OldWire(OLD_PROTOCOL, self._messages)
         return CanWire(can.Bus(interface="virtual", channel=self.channel))
+
+    def gateway(self) -> Gateway:
+        """The gateway behind its network socket."""
+        modules: dict[int, Module] = {ENGINE_LOGICAL: self.engine_module, GEARBOX.logical: self.gearbox}
+        called = frozenset(modules)
+        modules |= {module.unit.logical: module for module in self.chassis}
+        return Gateway(self.stand_in.vin, modules, called, self.lock)
 
     def _messages(self, request: bytes) -> list[tuple[int, bytes]]:
         assert isinstance(self.engine_module, OldEngineModule)

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from unittest import mock
 
 import can
 from django.urls import reverse
 
+from gumshoe.core.codes import CodeState
 from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.connect import Line, Mark, tested
 from gumshoe.core.obd.scanner import scan
+from gumshoe.core.obd.snapshot import Speaks
 from gumshoe.simulator.text_adapter import MAKES, CanWire, TextAdapter
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.scans import services as scans
@@ -69,7 +72,7 @@ class Adapters(WithCar):
                 self.assertContains(chosen, MAKES[make].words)
                 self.case.vehicle.refresh_from_db()
                 stored = scans.perform(self.case, self.tess)
-                self.assertIn(f"text adapter, {MAKES[make].words}", stored.link)
+                self.assertIn(f"a text adapter: {MAKES[make].words}", stored.link)
                 told, usual = scans.snapshot_of(stored), scans.snapshot_of(own)
                 assert told and usual
                 if make == "copy":  # it cannot be told whom to listen to: what is beyond is not known
@@ -81,6 +84,73 @@ class Adapters(WithCar):
                 self.assertEqual(told.problems, usual.problems)
         back = self.client.post(reverse("scans:through", args=(self.case.pk,)), {"adapter": ""}, follow=True)
         self.assertContains(back, "is reached through a bus adapter")
+
+    def test_a_new_car_by_bus_and_by_network_cable(self) -> None:
+        """SAE J1979-2 on CAN and over IP say the same of the same car."""
+        garage.stop_all()
+        runner = support.start(replace(support.stand_in(defects=("purge_valve:load:open",)), model="wigeon_12"))
+        self.car.platform = "havsel_wigeon_12"
+        self.car.save()
+        runner.key("on")
+        runner.skip(12.0)
+        told = {}
+        for way in ("", "cable", "good"):
+            chosen = self.client.post(reverse("scans:through", args=(self.case.pk,)), {"adapter": way}, follow=True)
+            self.assertContains(chosen, garage.ways_to("test-car")[way])
+            self.case.vehicle.refresh_from_db()
+            stored = scans.perform(self.case, self.tess)
+            told[way] = scans.snapshot_of(stored)
+            self.assertIn(garage.ways_to("test-car")[way], stored.link)
+        for found in told.values():
+            assert found and found.engine
+            self.assertEqual((found.problems, found.silent, found.unread), ((), (), ()))
+            self.assertIs(found.engine.speaks, Speaks.ON_UDS)
+            self.assertIn("P0443", [code.code for code in found.stored_codes])
+        bus, cable = told[""], told["cable"]
+        assert bus and cable and bus.engine and cable.engine
+        self.assertEqual(bus.stored_codes, cable.stored_codes)
+        self.assertEqual(set(bus.engine.values), set(cable.engine.values))
+        self.assertEqual(bus.engine.frames, cable.engine.frames)
+
+    def test_an_old_car_is_behind_a_text_adapter_and_nothing_else(self) -> None:
+        garage.stop_all()
+        runner = support.start(replace(support.stand_in(defects=("purge_valve:load:open",)), model="avocet_22"))
+        self.car.platform = "ostrel_avocet_22"
+        self.car.save()
+        runner.key("on")
+        runner.skip(12.0)
+        page = self.client.get(reverse("scans:scan", args=(self.case.pk,)))
+        self.assertNotContains(page, "a bus adapter")
+        stored = scans.perform(self.case, self.tess)
+        found = scans.snapshot_of(stored)
+        assert found and found.engine
+        self.assertIn("ISO 14230-4", found.addressing)
+        self.assertEqual((found.problems, found.silent), ((), ()))
+        self.assertEqual(found.vin, runner.vehicle.identity.vin)
+        self.assertIn("P0443", found.engine.with_state(CodeState.CONFIRMED))
+        self.assertIn("rpm", found.engine.values)
+
+    def test_an_adapter_over_ip_is_set_up_and_tested(self) -> None:
+        garage.stop_all()
+        support.start(replace(support.stand_in(), model="wigeon_12")).key("on")
+        lead = support.person("lena", Role.LEAD)
+        self.client.force_login(lead)
+        address = garage.gateway("test-car")
+        row = {"name": "Cable", "bay": "3", "kind": "ip", "interface": "", "address": "10.0.0.1:x", "speed": ""}
+        refused = self.client.post(reverse("settings:new_adapter"), row)
+        self.assertContains(refused, "is no port", status_code=400)
+        self.client.post(reverse("settings:new_adapter"), row | {"address": address, "speed": "500000"})
+        cable = Adapter.objects.get(name="Cable")
+        self.assertEqual((cable.speed, cable.interface), (0, ""))
+        told = lines_of(tested(cable.spec))
+        self.assertIn("diagnostics over IP", told["Protocol"])
+        self.assertIn("J1979-2", told["Diagnosis"])
+        self.assertEqual(told["Who answers"], "10, 18")
+        real = Vehicle.objects.create(plate="R 8", make="Havsel", model="Wigeon 1.2", adapter=cable)
+        stored = scans.perform(support.case_of(self.tess, real), self.tess)
+        self.assertIn("over IP", stored.link)
+        real.refresh_from_db()
+        self.assertEqual(real.spoke, real.vin)
 
     def test_a_test_says_in_plain_words_what_it_found(self) -> None:
         self.key("on")

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from django.test import TransactionTestCase
 
+from gumshoe.core.obd.snapshot import Speaks
 from gumshoe.core.proof.tracker import NOT_READ
 from gumshoe.demo import steps as demo_steps
 from gumshoe.web.cases import services as cases
@@ -20,7 +21,13 @@ from gumshoe.web.verdicts import services as verdicts
 from gumshoe.web.work import services as working
 from tests.web import support
 
-PLATFORMS = {"tern_16": "ostrel_tern_16", "skua_14": "havsel_skua_14", "gannet_52": "ostrel_gannet_52"}
+PLATFORMS = {
+    "tern_16": "ostrel_tern_16",
+    "skua_14": "havsel_skua_14",
+    "gannet_52": "ostrel_gannet_52",
+    "wigeon_12": "havsel_wigeon_12",
+    "avocet_22": "ostrel_avocet_22",
+}
 
 
 class Reached(TransactionTestCase):
@@ -35,12 +42,13 @@ class Reached(TransactionTestCase):
         code: str,
         history: tuple[str, ...] = ("mixed",) * 2,
         told: str = "",
+        plugged: str = "",
     ) -> Judgement:
         """A car with a defect is scanned, the right part named and renewed, cleared, driven as planned and judged."""
         self.addCleanup(support.stop_everything)
         user = support.person()
         car = support.car()
-        car.platform = PLATFORMS[model]
+        car.platform, car.plugged = PLATFORMS[model], plugged
         car.save()
         spec = support.stand_in(defects=(defect,), history=history)
         support.start(replace(spec, model=model))
@@ -108,6 +116,23 @@ class Reached(TransactionTestCase):
         plan = proofs.plan_of(judged.clearing)
         self.assertIsNone(plan.window)
         self.assertEqual(plan.key_on, ("P0443",))
+
+    def test_a_filter_on_a_car_of_j1979_2_over_ip(self) -> None:
+        """Codes of three bytes, readiness by groups, all of it through the gateway."""
+        judged = self.walk("wigeon_12", "filter-cracked", "filter_cracked", "renew_filter", "P2002", plugged="cable")
+        self.assertEqual(judged.verdict, "proven", judged.reasons)
+        scan = judged.case.scans.order_by("pk")[0]
+        self.assertIn("network cable", scan.link)
+        found = scans.snapshot_of(scan)
+        assert found and found.engine and found.engine.status
+        self.assertEqual((found.engine.speaks, found.silent), (Speaks.ON_UDS, ()))
+        self.assertEqual([module.responder for module in found.modules], [0x10, 0x18, 0x1030, 0x1040, 0x1050])
+        self.assertIn("particulate filter", {row.name for row in found.engine.status.monitors})
+
+    def test_plugs_on_an_old_car_before_can(self) -> None:
+        judged = self.walk("avocet_22", "plug-3-worn", "plug_bad_3", "renew_plugs", "P0303", plugged="good")
+        self.assertEqual(judged.verdict, "proven", judged.reasons)
+        self.assertIn("ISO 14230-4", judged.case.scans.order_by("pk")[0].snapshot["addressing"])
 
     def test_boost_valve(self) -> None:
         judged = self.walk("skua_14", "boost_valve:motor:open", "worn_boost_valve", "renew_boost_valve", "P0243")

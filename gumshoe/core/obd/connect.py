@@ -53,7 +53,7 @@ class AdapterSpec:
     def words(self) -> str:
         """For the record."""
         if self.kind is AdapterKind.IP:
-            return f"over IP, {self.address or 'whichever car answers'}"
+            return self.address or "whichever car answers"
         return f"{self.interface} {self.address}" if self.kind is AdapterKind.BUS else self.address
 
 

@@ -136,7 +136,9 @@ class IpLink(Link):
     @property
     def words(self) -> str:
         """How this link talks to the car."""
-        return f"diagnostics over IP, gateway {self.entity.logical:04X} at {self.entity.words}"
+        return f"diagnostics over IP, gateway {self.entity.logical:04X}" + (
+            f", {vin}" if (vin := self.entity.vin) else ""
+        )
 
     def close(self) -> None:
         """Give the gateway's place back."""

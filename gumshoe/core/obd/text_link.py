@@ -12,6 +12,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from gumshoe.core.obd.dialect import CLASSIC, ON_UDS, Dialect
 from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, CannotReach, LinkError, NoAnswer
 from gumshoe.core.obd.link import (
     MODULES,
@@ -341,7 +342,10 @@ def find_bus(adapter: TextAdapter, first: str = "", tell: Callable[[str], None] 
     for number in dict.fromkeys((*((first,) if first in BUSES else ()), "0", *BUSES)):
         words = BUSES[number].words if number in BUSES else "the adapter's own search"
         tell(f"trying {words}")
-        if not adapter.knows(f"ATSP{number}") or not _answered(adapter):
+        if not adapter.knows(f"ATSP{number}"):
+            continue
+        old = number in BUSES and BUSES[number].addressing is None
+        if not any(_answered(adapter, way) for way in ((CLASSIC,) if old else (CLASSIC, ON_UDS))):
             continue
         said = "".join(adapter.say("ATDPN")).strip().upper().lstrip("A")
         found = BUSES.get(said) or BUSES.get(number)
@@ -350,11 +354,12 @@ def find_bus(adapter: TextAdapter, first: str = "", tell: Callable[[str], None] 
     raise NoBus("The adapter is well, and no car answers on any protocol that it knows.")
 
 
-def _answered(adapter: TextAdapter) -> bool:
-    for line in adapter.say("0100", SEARCH_S):
+def _answered(adapter: TextAdapter, way: Dialect) -> bool:
+    expected = (way.answers + b"\x00").hex().upper()
+    for line in adapter.say(way.call.hex().upper(), SEARCH_S):
         trouble = complaint(line)
         if trouble is not None and not isinstance(trouble, NoAnswer | BrokenAnswer | BusFailure):
             raise trouble
-        if trouble is None and FRAME.match(line.replace(" ", "").upper()) and "4100" in line.replace(" ", ""):
+        if trouble is None and FRAME.match(line.replace(" ", "").upper()) and expected in line.replace(" ", ""):
             return True
     return False

@@ -25,7 +25,7 @@ class Scan(Evidence):
     interrupted = models.BooleanField(default=False)
     snapshot = Stored(SNAPSHOT, null=True)
     frames = models.TextField(blank=True)
-    link = models.CharField(max_length=80, blank=True)
+    link = models.CharField(max_length=300, blank=True)
     seconds = models.FloatField(default=0.0)
 
 

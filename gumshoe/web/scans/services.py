@@ -129,7 +129,9 @@ def perform(case: Case, user: User, why: str = Scan.Why.INTAKE) -> Scan:
     began = time.monotonic()
     try:
         with link_of.use(tap=journal.take) as link:
-            snapshot = scan(link, beyond=beyond(case), expect=expected_vin(case), known=known_modules(case))
+            snapshot = scan(
+                link, beyond=beyond(case), expect=expected_vin(case), known=known_modules(case, link.speaks)
+            )
     except GumshoeError as error:
         if journal.heard and isinstance(error, LinkError):
             store(case, user, None, journal.lines, why, link_of.words, time.monotonic() - began)
@@ -151,16 +153,16 @@ def beyond(case: Case) -> list[ModuleAddress]:
     return [ModuleAddress(row.name, row.request_id, row.response_id, row.logical) for row in rows]
 
 
-def known_modules(case: Case) -> dict[int, str]:
-    """The names of the modules that scans of this case, and the last one before it, met on this car; without those that
-    the platform names, which are asked anyway."""
+def known_modules(case: Case, speaks: str) -> dict[int, str]:
+    """The names of the modules that scans of this case, and the last one before it, met on this car when they were
+    addressed so; without those that the platform names, which are asked anyway."""
     named = {row.response_id for row in beyond(case)}
     own = list(case.scans.filter(interrupted=False))
     others = Scan.objects.filter(case__vehicle=case.vehicle, interrupted=False).exclude(case=case)
     found: dict[int, str] = {}
     for stored in (*others.order_by("-at", "-pk")[:1], *own):
         snapshot = snapshot_of(stored)
-        for module in snapshot.modules if snapshot else ():
+        for module in snapshot.modules if snapshot and snapshot.addressing == speaks else ():
             uds_alone = module.speaks is Speaks.UDS and module.responder not in named
             if module.pids or module.status or uds_alone:
                 found[module.responder] = module.label

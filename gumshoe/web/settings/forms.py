@@ -5,7 +5,9 @@ from typing import Any
 import can
 from django import forms
 
+from gumshoe.core.errors import GumshoeError
 from gumshoe.core.knowledge.catalogue import tables
+from gumshoe.core.obd.ip_link import host_and_port
 from gumshoe.web.kit.fields import AmountField, WholeField
 from gumshoe.web.settings.models import Adapter, Settings
 
@@ -58,7 +60,8 @@ class AdapterForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argumen
         fields = ("name", "bay", "kind", "interface", "address", "speed")
         labels = {"address": "Address or channel", "interface": "Interface of python-can"}
         help_texts = {
-            "address": "serial port (/dev/ttyUSB0, COM5) or socket://address:port; of a bus adapter its channel (can0)",
+            "address": "serial port (/dev/ttyUSB0, COM5) or socket://address:port; of a bus adapter its channel (can0);"
+            " over IP the car's address, or nothing for whichever car answers in this network",
             "interface": "bus adapters only: socketcan, slcan, socketcand …",
             "bay": "cars in this bay are reached through it",
         }
@@ -72,13 +75,22 @@ class AdapterForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argumen
         return self.cleaned_data["speed"] or 0
 
     def clean(self) -> dict[str, Any]:
-        """A bus adapter needs its interface, one with text commands has none."""
+        """A bus adapter needs its interface, the others have none; only over IP the address may be found."""
         found: dict[str, Any] = super().clean() or {}
         interface = str(found.get("interface", "")).strip()
         if found.get("kind") == Adapter.Kind.BUS and not interface:
             self.add_error("interface", "Say which interface of python-can it is, for example socketcan.")
         elif found.get("kind") == Adapter.Kind.BUS and interface not in can.VALID_INTERFACES:
             self.add_error("interface", f"python-can has no interface “{interface}”; it has {', '.join(KNOWN)}.")
-        if found.get("kind") == Adapter.Kind.TEXT:
+        if found.get("kind") != Adapter.Kind.BUS:
             found["interface"] = ""
+        address = str(found.get("address", "")).strip()
+        if found.get("kind") != Adapter.Kind.IP and not address and "address" not in self.errors:
+            self.add_error("address", "Say where it is: its port or channel.")
+        elif found.get("kind") == Adapter.Kind.IP:
+            found["speed"] = 0
+            try:
+                host_and_port(address)
+            except GumshoeError as error:
+                self.add_error("address", error.what)
         return found

@@ -51,12 +51,13 @@ class Adapter(models.Model):
     class Kind(models.TextChoices):
         BUS = AdapterKind.BUS, "bus adapter that python-can knows"
         TEXT = AdapterKind.TEXT, "serial adapter with text commands"
+        IP = AdapterKind.IP, "network cable to the car: diagnostics over IP"
 
     name = models.CharField(max_length=40)
     bay = models.CharField(max_length=20, blank=True)
     kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.TEXT)
     interface = models.CharField(max_length=30, blank=True)
-    address = models.CharField(max_length=120)
+    address = models.CharField(max_length=120, blank=True)
     speed = models.PositiveIntegerField(default=0)
     found = models.JSONField(null=True, blank=True, editable=False)
     tested_at = models.DateTimeField(null=True, blank=True, editable=False)

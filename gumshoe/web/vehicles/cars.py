@@ -13,7 +13,6 @@ from gumshoe.core.obd.connect import AdapterKind, AdapterSpec, connect
 from gumshoe.core.obd.link import Link, Timing
 from gumshoe.simulator.drives import PIECES
 from gumshoe.simulator.garage import Runner
-from gumshoe.simulator.text_adapter import MAKES
 from gumshoe.web.settings.models import Adapter
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.models import Vehicle
@@ -116,9 +115,10 @@ class StandInCar:
     holds: int | None = None
 
     def __init__(self, key: str, speedup: float = DRIVE_SPEEDUP, plugged: str = "") -> None:
-        self._key, self._speedup, self._plugged = key, speedup, plugged if plugged in MAKES else ""
-        through = f"text adapter, {MAKES[plugged].words}" if self._plugged else "virtual CAN"
-        self.words = f"stand-in vehicle, {through}"
+        ways = garage.ways_to(key)
+        self._key, self._speedup = key, speedup
+        self._plugged = plugged if plugged in ways else next(iter(ways), "")
+        self.words = f"stand-in vehicle, {ways.get(self._plugged, 'not running')}"
 
     @property
     def _running(self) -> Runner | None:
@@ -136,6 +136,8 @@ class StandInCar:
 
     def link(self, timing: Timing) -> Link:
         self.runner()
+        if self._plugged == garage.CABLE:
+            return connect(AdapterSpec(AdapterKind.IP, garage.gateway(self._key)), timing=timing)[0]
         if self._plugged:
             spec = AdapterSpec(AdapterKind.TEXT, garage.text_adapter(self._key, self._plugged))
             return connect(spec, timing=timing)[0]

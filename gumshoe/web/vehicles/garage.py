@@ -10,12 +10,16 @@ from pathlib import Path
 from gumshoe.core.obd.capture import parse_candump
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.garage import Runner, StandIn, drive_history
+from gumshoe.simulator.gateway import Gateway
 from gumshoe.simulator.logged import logged_car
+from gumshoe.simulator.models import Speech, models
 from gumshoe.simulator.node import Node
 from gumshoe.simulator.text_adapter import MAKES, TextAdapter
 
+CABLE = "cable"
 _runners: dict[str, Runner] = {}
 _adapters: dict[tuple[str, str], TextAdapter] = {}
+_gateways: dict[str, Gateway] = {}
 _logged: dict[int, Node] = {}
 _lock = threading.Lock()
 
@@ -54,6 +58,15 @@ def runner(key: str) -> Runner | None:
     return _runners.get(key)
 
 
+def ways_to(key: str) -> dict[str, str]:
+    """What a stand-in may be plugged into, the usual first: the bus itself, text adapters, a network cable."""
+    stand_in = fleet().get(key) or (_runners[key].stand_in if key in _runners else None)
+    speaks = models()[stand_in.model].speaks if stand_in else Speech.CLASSIC
+    found = {} if speaks is Speech.BEFORE_CAN else {"": "a bus adapter"}
+    found |= {CABLE: "a network cable: diagnostics over IP"} if speaks is Speech.ON_UDS else {}
+    return found | {name: f"a text adapter: {make.words}" for name, make in MAKES.items()}
+
+
 def text_adapter(key: str, make: str) -> str:
     """The address of a text adapter of that make in a stand-in's socket; it is plugged in when first asked for."""
     with _lock:
@@ -62,6 +75,15 @@ def text_adapter(key: str, make: str) -> str:
             found = _adapters[key, make] = TextAdapter(_runners[key].socket(), MAKES[make])
             found.start()
         return found.address
+
+
+def gateway(key: str) -> str:
+    """The address of a stand-in's gateway for diagnostics over IP; the cable is plugged in when first asked for."""
+    with _lock:
+        if key not in _gateways:
+            _gateways[key] = _runners[key].gateway()
+            _gateways[key].start()
+        return _gateways[key].address
 
 
 def replay(number: int, lines: str) -> str:
@@ -82,6 +104,9 @@ def stop_all() -> None:
         for adapter in _adapters.values():
             adapter.stop()
         _adapters.clear()
+        for cable in _gateways.values():
+            cable.stop()
+        _gateways.clear()
         for node in _logged.values():
             node.stop()
         _logged.clear()

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gumshoe.core.errors import BadInput
-from gumshoe.simulator.text_adapter import MAKES
 from gumshoe.web.settings.models import Adapter
+from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.models import Vehicle
 
 
@@ -22,8 +22,9 @@ class Socket:
 def sockets(vehicle: Vehicle) -> tuple[Socket, ...]:
     """What the vehicle may be plugged into; nothing for a car in a file."""
     if vehicle.stand_in:
-        makes = {"": "a bus adapter"} | {name: f"a text adapter: {make.words}" for name, make in MAKES.items()}
-        return tuple(Socket(name, words, name == vehicle.plugged) for name, words in makes.items())
+        ways = garage.ways_to(vehicle.stand_in)
+        now = vehicle.plugged if vehicle.plugged in ways else next(iter(ways))
+        return tuple(Socket(name, words, name == now) for name, words in ways.items())
     if vehicle.from_log:
         return ()
     return tuple(
