@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.obd.dialect import CLASSIC, Dialect
 from gumshoe.core.obd.errors import BadAnswer, Refused
 from gumshoe.core.obd.identifiers import IdentifierRow, read_answer, request
 from gumshoe.core.obd.link import Response
@@ -219,6 +220,9 @@ class Identifiers(unittest.TestCase):
         class Fake:
             most_values, longest = 6, 4095
 
+            def dialect(self, _module: int) -> Dialect:
+                return CLASSIC
+
             def ask(self, _module: int, payload: bytes) -> Response:
                 asked.append(payload)
                 if payload[0] == 0x01:
@@ -240,6 +244,9 @@ class Identifiers(unittest.TestCase):
 
         class Fake:
             most_values, longest = 6, 4095
+
+            def dialect(self, _module: int) -> Dialect:
+                return CLASSIC
 
             def ask(self, _module: int, payload: bytes) -> Response:
                 asked.append(payload)

@@ -4,11 +4,19 @@ found by itself beside the older services, read whole, watched, cleared."""
 from __future__ import annotations
 
 import unittest
+from typing import Any
+from unittest import mock
+
+import can
 
 from gumshoe.core.codes import CodeState
+from gumshoe.core.obd.buslog import messages, snapshot_of
+from gumshoe.core.obd.capture import candump_line, parse_candump
 from gumshoe.core.obd.clearing import clear_modules, modules_to_clear
-from gumshoe.core.obd.connect import AdapterKind, AdapterSpec, tested
+from gumshoe.core.obd.connect import AdapterKind, AdapterSpec, connect, tested
 from gumshoe.core.obd.dialect import CLASSIC, ON_UDS
+from gumshoe.core.obd.errors import CannotReach, NoAnswer
+from gumshoe.core.obd.link import BusFrame
 from gumshoe.core.obd.lists import ListsNow
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.obd.present import present_values
@@ -17,6 +25,8 @@ from gumshoe.core.obd.snapshot import Part, Speaks
 from gumshoe.core.obd.who import find_engine
 from tests.foreign.test_link import LIVE, QUICK, engine_of, link_to, scanned, whole
 from tests.foreign.vehicle import Unit, engine, gearbox, modern, on_the_bus
+
+can_bus = can.Bus
 
 
 class Whole(unittest.TestCase):
@@ -104,6 +114,49 @@ class Beside(unittest.TestCase):
             }
         self.assertIn("J1979-2", lines["Diagnosis"])
         self.assertEqual(lines["Supply at the control unit"][:6], "14.2 V")
+
+
+class CanFd(unittest.TestCase):
+    """Frames of up to 64 bytes (ISO 11898-1, segmented by ISO 15765-2 [S])."""
+
+    def test_it_is_found_and_read_whole(self) -> None:
+        many = modern(makers=[bytes((0x16, number, 0x00, 0x08)) for number in range(1, 60)])
+        usual = scanned(many)
+        for wide in (False, True):
+            unit = modern(0x10 if wide else 0, makers=list(many.makers or ()))
+            with self.subTest(wide=wide), on_the_bus(unit, wide=wide, fd=True) as car:
+                spec = AdapterSpec(AdapterKind.BUS, car.channel, "virtual", fd=True)
+                frames: list[BusFrame] = []
+                link, spoke = connect(spec, timing=QUICK)
+                with link:
+                    self.assertIn("CAN FD", link.words)
+                    link.tap = frames.append
+                    found = scan(link)
+                    self.assertEqual({row.key for row in Poller(link, car.response(unit), LIVE).poll()}, set(LIVE))
+                self.assertTrue(spoke.endswith("FD"))
+                self.assertEqual(engine_of(found).codes, engine_of(usual).codes)
+                self.assertEqual(engine_of(found).values, engine_of(usual).values)
+                self.assertEqual(found.problems, ())
+                self.assertGreater(max(len(frame.data) for frame in frames), 8)
+                lines = [candump_line(frame) for frame in frames]
+                again = snapshot_of(messages(parse_candump(lines)))
+                assert again is not None
+                self.assertEqual(engine_of(again).codes, engine_of(usual).codes)
+
+    def test_it_is_never_tried_unasked(self) -> None:
+        with on_the_bus(modern(), fd=True) as car, self.assertRaises(NoAnswer):
+            connect(AdapterSpec(AdapterKind.BUS, car.channel, "virtual"), timing=QUICK)
+
+    def test_an_interface_without_it_says_so(self) -> None:
+        def without(**more: Any) -> can.BusABC:
+            if more.get("fd"):
+                raise TypeError("fd")
+            return can_bus(**more)
+
+        spec = AdapterSpec(AdapterKind.BUS, "nobody", "virtual", fd=True)
+        with mock.patch.object(can, "Bus", without), self.assertRaises(CannotReach) as caught:
+            connect(spec, timing=QUICK)
+        self.assertIn("no CAN FD", caught.exception.what)
 
 
 class Odd(unittest.TestCase):

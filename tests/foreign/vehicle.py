@@ -288,11 +288,14 @@ def gearbox(place: int = 1, **more: object) -> Unit:
 class Vehicle(threading.Thread):
     """Units on one virtual bus. ``lost``: the share of all frames, both ways, that never arrive."""
 
-    def __init__(self, *units: Unit, wide: bool = False, lost: float = 0.0, seed: int = 1) -> None:
+    def __init__(self, *units: Unit, wide: bool = False, lost: float = 0.0, seed: int = 1, fd: bool = False) -> None:
+        """``fd``: frames of up to 64 bytes, and none of the shorter kind is heard."""
         self.channel = f"foreign-{next(_channels)}"
         super().__init__(name=self.channel, daemon=True)
-        self.units, self.wide, self.lost = units, wide, lost
-        self.bus = can.Bus(interface="virtual", channel=self.channel)
+        self.units, self.wide, self.lost, self.fd = units, wide, lost, fd
+        more = {"protocol": can.CanProtocol.CAN_FD} if fd else {}
+        self.bus = can.Bus(interface="virtual", channel=self.channel, **more)
+        self.most = 64 if fd else 8
         self._chance = random.Random(seed)
         self._due: list[tuple[float, int, Callable[[], None]]] = []
         self._order = itertools.count()
@@ -320,7 +323,9 @@ class Vehicle(threading.Thread):
             message = self.bus.recv(timeout=wait)
             while self._due and self._due[0][0] <= time.monotonic():
                 heapq.heappop(self._due)[2]()
-            if message is not None and message.is_extended_id == self.wide and self._chance.random() >= self.lost:
+            if message is None or message.is_fd != self.fd:
+                continue
+            if message.is_extended_id == self.wide and self._chance.random() >= self.lost:
                 self._take(message.arbitration_id, bytes(message.data))
 
     def stop(self) -> None:
@@ -335,10 +340,13 @@ class Vehicle(threading.Thread):
     # -- frames -------------------------------------------------------------------------------------------
 
     def _put(self, unit: Unit, data: bytes) -> None:
-        if unit.padding is not None:
-            data = data.ljust(8, bytes((unit.padding,)))
+        if unit.padding is not None or len(data) > 8:
+            full = next(size for size in (8, 12, 16, 20, 24, 32, 48, 64) if size >= len(data))
+            data = data.ljust(full, bytes((unit.padding or 0,)))
         if self._chance.random() >= self.lost:
-            self.bus.send(can.Message(arbitration_id=self.response(unit), data=data, is_extended_id=self.wide))
+            self.bus.send(
+                can.Message(arbitration_id=self.response(unit), data=data, is_extended_id=self.wide, is_fd=self.fd)
+            )
 
     def _take(self, number: int, data: bytes) -> None:
         for unit in self.units:
@@ -353,6 +361,8 @@ class Vehicle(threading.Thread):
         receiving = self._receivers[id(unit)]
         if kind == 0 and 1 <= data[0] <= 7 and len(data) > data[0]:
             self._serve(unit, data[1 : 1 + data[0]], False)
+        elif self.fd and data[0] == 0 and 7 < data[1] <= len(data) - 2:
+            self._serve(unit, data[2 : 2 + data[1]], False)
         elif kind == 1:
             receiving.whole, receiving.got, receiving.last = (data[0] & 15) << 8 | data[1], data[2:], time.monotonic()
             receiving.next, receiving.hurried = 1, False
@@ -393,9 +403,12 @@ class Vehicle(threading.Thread):
         if len(payload) <= 7:
             self._put(unit, bytes((len(payload),)) + payload)
             return
-        sending = self._senders[id(unit)]
-        sending.rest, sending.next = payload[6:], 1
-        self._put(unit, bytes((0x10 | len(payload) >> 8, len(payload) & 0xFF)) + payload[:6])
+        if len(payload) <= self.most - 2 and self.fd:
+            self._put(unit, bytes((0, len(payload))) + payload)
+            return
+        sending, first = self._senders[id(unit)], self.most - 2
+        sending.rest, sending.next = payload[first:], 1
+        self._put(unit, bytes((0x10 | len(payload) >> 8, len(payload) & 0xFF)) + payload[:first])
 
     def _go_on(self, unit: Unit, sending: _Sending, gap: float) -> None:
         if not gap:
@@ -411,7 +424,8 @@ class Vehicle(threading.Thread):
         one()
 
     def _next(self, unit: Unit, sending: _Sending) -> None:
-        part, sending.rest = sending.rest[:7], sending.rest[7:]
+        size = self.most - 1
+        part, sending.rest = sending.rest[:size], sending.rest[size:]
         self._put(unit, bytes((0x20 | sending.next % 16,)) + part)
         sending.next += 1
 
@@ -439,9 +453,11 @@ def pause(stmin: int) -> float:
 
 
 @contextmanager
-def on_the_bus(*units: Unit, wide: bool = False, lost: float = 0.0, seed: int = 1) -> Iterator[Vehicle]:
+def on_the_bus(
+    *units: Unit, wide: bool = False, lost: float = 0.0, seed: int = 1, fd: bool = False
+) -> Iterator[Vehicle]:
     """A vehicle for the length of a test."""
-    car = Vehicle(*units, wide=wide, lost=lost, seed=seed)
+    car = Vehicle(*units, wide=wide, lost=lost, seed=seed, fd=fd)
     car.start()
     try:
         yield car

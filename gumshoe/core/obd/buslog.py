@@ -15,6 +15,7 @@ from pathlib import Path
 import can
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.obd.capture import CLASSIC_BYTES
 from gumshoe.core.obd.dialect import CLASSIC, ON_UDS, Dialect
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
@@ -92,7 +93,9 @@ def messages(frames: Iterable[BusFrame]) -> list[Message]:
         if not data or not is_diagnostic(frame):
             continue
         kind = data[0] >> 4
-        if kind == 0 and 0 < data[0] & 0x0F < len(data):
+        if data[0] == 0 and len(data) > CLASSIC_BYTES and 0 < data[1] <= len(data) - 2:  # a long one of CAN FD
+            found.append(Message(frame.time, frame.id, data[2 : 2 + data[1]]))
+        elif kind == 0 and 0 < data[0] & 0x0F < len(data):
             found.append(Message(frame.time, frame.id, data[1 : 1 + (data[0] & 0x0F)]))
         elif kind == 1 and len(data) >= 3:
             open_ones[frame.id] = _Open(frame.time, (data[0] & 0x0F) << 8 | data[1], bytearray(data[2:]))

@@ -9,6 +9,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 import can
 import isotp
@@ -26,6 +27,8 @@ from gumshoe.core.obd.link import (
     belongs,
 )
 
+FD_BYTES, FD_BITRATE = 64, 2_000_000
+"""Bytes of the longest frame of CAN FD, and the bit rate of its data that is usual in cars (from memory)."""
 MOST_WAITS = 255
 """So often a module may say "wait" to a long request of ours, a second each at most (N_Bs, ISO 15765-2 [S])."""
 SENDING_S = 0.001
@@ -58,9 +61,11 @@ class CanLink(Link):
         addressing: Addressing = Addressing.ELEVEN_BIT,
         timing: Timing | None = None,
         tap: Callable[[BusFrame], None] | None = None,
+        fd: bool = False,
     ) -> None:
+        """``fd``: the bus was opened for frames of up to 64 bytes, and requests go out in such."""
         super().__init__(addressing, timing, tap)
-        self.bus = bus
+        self.bus, self.fd = bus, fd
         self._lanes = {
             addressing.response_id(module): self._lane(addressing.request_id(module), addressing.response_id(module))
             for module in MODULES
@@ -70,6 +75,11 @@ class CanLink(Link):
         """Give the adapter back."""
         with self._lock:
             self.bus.shutdown()
+
+    @property
+    def words(self) -> str:
+        """How this link talks to the car."""
+        return f"CAN{' FD' if self.fd else ''}, {self.addressing.value}"
 
     def _everybody(self, payload: bytes) -> Exchange:
         self._prepare()
@@ -125,6 +135,9 @@ class CanLink(Link):
                 "rx_consecutive_frame_timeout": round(self.timing.consecutive * 1000),
                 "wftmax": MOST_WAITS,
                 "max_frame_size": 4095,
+                "can_fd": self.fd,
+                "tx_data_length": FD_BYTES if self.fd else 8,
+                "tx_data_min_length": 8,
             },
         )
         lane = _Lane(logic)
@@ -140,7 +153,10 @@ class CanLink(Link):
             pass
 
     def _send(self, identifier: int, data: bytes) -> None:
-        message = can.Message(arbitration_id=identifier, is_extended_id=self.addressing.extended, data=data)
+        message = can.Message(
+            arbitration_id=identifier, is_extended_id=self.addressing.extended, data=data, is_fd=self.fd,
+            bitrate_switch=self.fd,
+        )  # fmt: skip
         try:
             self.bus.send(message, timeout=1.0)
         except (can.CanError, OSError) as error:
@@ -204,6 +220,7 @@ class CanLink(Link):
                     data=bytes(message.data),
                     dlc=message.dlc,
                     extended_id=message.is_extended_id,
+                    is_fd=message.is_fd,
                 )
             )
             self._process(lane)
@@ -251,13 +268,17 @@ def open_link(
     addressing: Addressing = Addressing.ELEVEN_BIT,
     timing: Timing | None = None,
     tap: Callable[[BusFrame], None] | None = None,
+    fd: bool = False,
 ) -> CanLink:
     """Open a python-can interface (``virtual``, ``socketcan``, ``slcan`` …) as a diagnostic link.
 
-    Raises BusFailure when the adapter cannot be opened.
+    ``fd``: as CAN FD, where the interface has it. Raises BusFailure when the adapter cannot be opened.
     """
+    more: dict[str, Any] = {"fd": True, "data_bitrate": FD_BITRATE} if fd else {}
+    if fd and interface == "virtual":
+        more["protocol"] = can.CanProtocol.CAN_FD
     try:
-        bus = can.Bus(interface=interface, channel=channel, bitrate=bitrate)
-    except (can.CanError, OSError, ValueError, ImportError) as error:
+        bus = can.Bus(interface=interface, channel=channel, bitrate=bitrate, **more)
+    except (can.CanError, OSError, ValueError, ImportError, TypeError, NotImplementedError) as error:
         raise BusFailure(f"Interface “{interface}”, channel “{channel}” could not be opened: {error}.") from error
-    return CanLink(bus, addressing=addressing, timing=timing, tap=tap)
+    return CanLink(bus, addressing=addressing, timing=timing, tap=tap, fd=fd)

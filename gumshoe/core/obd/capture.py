@@ -7,11 +7,15 @@ from collections.abc import Iterable, Iterator
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.link import BusFrame
 
+CLASSIC_BYTES = 8
+"""Frames of more bytes are of CAN FD."""
+
 
 def candump_line(frame: BusFrame, channel: str = "can0") -> str:
-    """``(1700000000.000000) can0 7E8#0641…``; 29-bit ids with eight digits."""
+    """``(1700000000.000000) can0 7E8#0641…``; 29-bit ids with eight digits; CAN FD: ``##`` and a digit of flags."""
     identifier = f"{frame.id:08X}" if frame.extended else f"{frame.id:03X}"
-    return f"({frame.time:.6f}) {channel} {identifier}#{frame.data.hex().upper()}"
+    mark = "#" if len(frame.data) <= CLASSIC_BYTES else "##1"
+    return f"({frame.time:.6f}) {channel} {identifier}{mark}{frame.data.hex().upper()}"
 
 
 def parse_candump(lines: Iterable[str]) -> Iterator[BusFrame]:
@@ -24,6 +28,7 @@ def parse_candump(lines: Iterable[str]) -> Iterator[BusFrame]:
             stamp, _channel, body = text.split()[:3]
             identifier, data = body.split("#", 1)
             value = int(identifier, 16)
+            data = data[2:] if data.startswith("#") else data
             yield BusFrame(
                 time=float(stamp.strip("()")),
                 id=value,

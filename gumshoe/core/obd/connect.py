@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from gumshoe.core.obd.can_link import open_link
-from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer, Refused
+from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, CannotReach, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.ip_link import open_ip_link
 from gumshoe.core.obd.link import PRESENT, Addressing, Link, Timing
 from gumshoe.core.obd.present import present_values
@@ -42,12 +42,14 @@ class AdapterKind(StrEnum):
 class AdapterSpec:
     """An adapter: for a bus adapter python-can's interface, its channel as ``address`` and the bit rate; for one with
     text commands the address of pyserial and the baud rate; over IP the gateway's host, or nothing for whichever
-    answers. ``speed`` 0: it is found."""
+    answers. ``speed`` 0: it is found. ``fd``: where nobody answers else, CAN FD is tried too; its frames disturb a bus
+    that has none, so that it is never tried unasked."""
 
     kind: AdapterKind
     address: str
     interface: str = ""
     speed: int = 0
+    fd: bool = False
 
     @property
     def words(self) -> str:
@@ -78,11 +80,22 @@ def _by_bus(spec: AdapterSpec, spoke: str, timing: Timing | None, tell: Tell) ->
     if spec.interface in SET_BY_THE_SYSTEM:
         speeds = speeds[:1]
     failed: BusFailure | None = None
-    ways = {f"{speed} {addressing.value}": (speed, addressing) for speed in speeds for addressing in ON_CAN}
+    ways = {
+        f"{speed} {addressing.value}{' FD' if fd else ''}": (speed, addressing, fd)
+        for fd in ((False, True) if spec.fd else (False,))
+        for speed in (speeds[:1] if fd else speeds)
+        for addressing in ON_CAN
+    }
     for way in sorted(ways, key=lambda way: way != spoke):  # as last time first, else in order
-        speed, addressing = ways[way]
-        tell(f"trying CAN, {addressing.value}" + ("" if len(speeds) == 1 else f", {speed // 1000} kbit/s"))
-        link = open_link(spec.interface, spec.address, speed, addressing=addressing, timing=timing)
+        speed, addressing, fd = ways[way]
+        name = "CAN FD" if fd else "CAN"
+        tell(f"trying {name}, {addressing.value}" + ("" if len(speeds) == 1 else f", {speed // 1000} kbit/s"))
+        try:
+            link = open_link(spec.interface, spec.address, speed, addressing=addressing, timing=timing, fd=fd)
+        except BusFailure as error:
+            if fd:
+                raise CannotReach(f"This adapter has no CAN FD: {error.what}") from error
+            raise
         try:
             if anybody(link):
                 return link, way

@@ -57,12 +57,13 @@ class AdapterForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argumen
 
     class Meta:
         model = Adapter
-        fields = ("name", "bay", "kind", "interface", "address", "speed")
-        labels = {"address": "Address or channel", "interface": "Interface of python-can"}
+        fields = ("name", "bay", "kind", "interface", "address", "speed", "fd")
+        labels = {"address": "Address or channel", "interface": "Interface of python-can", "fd": "Try CAN FD too"}
         help_texts = {
             "address": "serial port (/dev/ttyUSB0, COM5) or socket://address:port; of a bus adapter its channel (can0);"
             " over IP the car's address, or nothing for whichever car answers in this network",
             "interface": "bus adapters only: socketcan, slcan, socketcand …",
+            "fd": "bus adapters that have it, for new cars; on a bus without it, it disturbs",
             "bay": "cars in this bay are reached through it",
         }
 
@@ -83,7 +84,7 @@ class AdapterForm(forms.ModelForm):  # type: ignore[type-arg]  # no type argumen
         elif found.get("kind") == Adapter.Kind.BUS and interface not in can.VALID_INTERFACES:
             self.add_error("interface", f"python-can has no interface “{interface}”; it has {', '.join(KNOWN)}.")
         if found.get("kind") != Adapter.Kind.BUS:
-            found["interface"] = ""
+            found["interface"], found["fd"] = "", False
         address = str(found.get("address", "")).strip()
         if found.get("kind") != Adapter.Kind.IP and not address and "address" not in self.errors:
             self.add_error("address", "Say where it is: its port or channel.")

@@ -59,6 +59,8 @@ class Adapter(models.Model):
     interface = models.CharField(max_length=30, blank=True)
     address = models.CharField(max_length=120, blank=True)
     speed = models.PositiveIntegerField(default=0)
+    fd = models.BooleanField(default=False)
+    """Whether CAN FD is tried where nobody answers else."""
     found = models.JSONField(null=True, blank=True, editable=False)
     tested_at = models.DateTimeField(null=True, blank=True, editable=False)
 
@@ -71,7 +73,7 @@ class Adapter(models.Model):
     @property
     def spec(self) -> AdapterSpec:
         """How it is opened."""
-        return AdapterSpec(AdapterKind(self.kind), self.address, self.interface, self.speed)
+        return AdapterSpec(AdapterKind(self.kind), self.address, self.interface, self.speed, self.fd)
 
     @property
     def lines(self) -> list[Line]:
