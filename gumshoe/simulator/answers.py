@@ -29,7 +29,7 @@ IN_USE_DIESEL = ("NMHC catalyst", "NOx aftertreatment", "", "particulate filter"
                  "boost pressure")  # fmt: skip
 """The same of a diesel (information 0B)."""
 SERVICES = {0x01, 0x02, 0x03, 0x04, 0x06, 0x07, 0x09, 0x0A}
-PENDING = bytes((0x7F, 0, 0x78))
+WRONG_LENGTH, MOST_NUMBERS = 0x13, 6
 
 
 class Module(Protocol):
@@ -58,6 +58,20 @@ def code_list(service: int, codes: list[str]) -> bytes:
 def items(info: int, rows: list[bytes]) -> bytes:
     """``49 info count item…``."""
     return bytes((0x49, info, len(rows))) + b"".join(rows)
+
+
+def unit_name(name: str) -> bytes:
+    """``ECM-EngineControl`` as information 0A has it: four bytes for the acronym, the dash, fifteen for the text (SAE
+    J1979 [S])."""
+    acronym, _, text = name.partition("-")
+    return padded(acronym, 4) + b"-" + padded(text, 15)
+
+
+def announced(head: int, bases: bytes, numbers: set[int], beyond: range) -> bytes:
+    """An answer to a request for bitmaps, of those that there are."""
+    later = {base for base in beyond if any(number > base for number in numbers)}
+    told = [base for base in dict.fromkeys(bases) if base == 0 or base in later]
+    return bytes((head,)) + b"".join(bytes((base,)) + bitmap_for(base, numbers | later) for base in told)
 
 
 def padded(text: str, size: int) -> bytes:
@@ -112,7 +126,8 @@ class EngineModule:
     # -- services -----------------------------------------------------------------------------------------
 
     def _commanded(self, request: bytes) -> list[bytes]:
-        return [self.vehicle.commanded.answer(self.vehicle, request)]
+        answer = self.vehicle.commanded.answer(self.vehicle, request)
+        return [answer] if answer else []
 
     def _routine(self, request: bytes) -> list[bytes]:
         if self.vehicle.commanded.session != EXTENDED:
@@ -139,12 +154,14 @@ class EngineModule:
 
     def _current(self, request: bytes) -> list[bytes]:
         asked = request[1:]
-        if not 1 <= len(asked) <= (1 if self.vehicle.model.one_at_a_time else 6):
+        if not 1 <= len(asked) <= MOST_NUMBERS:
+            return refuse(0x01, WRONG_LENGTH)
+        if len(asked) > 1 and self.vehicle.model.one_at_a_time:
             return refuse(0x01, 0x12)
         pids = self._pids()
         values = self.vehicle.live_values()
         answer = b"\x41"
-        for number in asked:
+        for number in dict.fromkeys(asked):
             if number % 0x20 == 0:
                 beyond = {base for base in (0x20, 0x40, 0x60) if any(pid > base for pid in pids)}
                 if number == 0 or number in beyond:
@@ -165,7 +182,9 @@ class EngineModule:
 
     def _frozen(self, request: bytes) -> list[bytes]:
         pairs = request[1:]
-        if not pairs or len(pairs) % 2 or len(pairs) > (2 if self.vehicle.model.one_at_a_time else 6):
+        if not pairs or len(pairs) % 2 or len(pairs) > MOST_NUMBERS:
+            return refuse(0x02, WRONG_LENGTH)
+        if len(pairs) > 2 and self.vehicle.model.one_at_a_time:
             return refuse(0x02, 0x12)
         memory = self.vehicle.memory
         table = pid_table()
@@ -177,7 +196,8 @@ class EngineModule:
                 continue
             head = bytes((number, frame))
             if number % 0x20 == 0:
-                answer += head + bitmap_for(number, held | beyond | {0x02})
+                if number == 0 or number in beyond:
+                    answer += head + bitmap_for(number, held | beyond | {0x02})
             elif number == 0x02:
                 answer += head + self._frame_code()
             elif number in held:
@@ -186,10 +206,14 @@ class EngineModule:
 
     def _codes(self, request: bytes) -> list[bytes]:
         service = request[0]
+        if len(request) != 1:
+            return refuse(service, WRONG_LENGTH)
         which = {0x03: "confirmed", 0x07: "pending", 0x0A: "permanent"}[service]
         return [code_list(service, self.vehicle.memory.codes(which))]
 
-    def _clear(self, _request: bytes) -> list[bytes]:
+    def _clear(self, request: bytes) -> list[bytes]:
+        if len(request) != 1:
+            return refuse(0x04, WRONG_LENGTH)
         if self.vehicle.engine.state.rpm > 0.0:
             return refuse(0x04, 0x22)
         self.vehicle.clear()
@@ -197,13 +221,14 @@ class EngineModule:
 
     def _results(self, request: bytes) -> list[bytes]:
         rows = result_rows(self.vehicle.memory, spark=self.vehicle.model.spark)
-        mid = request[1] if len(request) > 1 else 0
-        if mid % 0x20 == 0:
-            numbers = set(rows) | {base for base in range(0x20, 0xC0, 0x20) if any(row > base for row in rows)}
-            if mid and mid not in numbers:
-                return refuse(0x06, 0x31)
-            return [bytes((0x46, mid)) + bitmap_for(mid, numbers)]
-        if mid not in rows:
+        asked = request[1:]
+        if not 1 <= len(asked) <= MOST_NUMBERS:
+            return refuse(0x06, WRONG_LENGTH)
+        if all(number % 0x20 == 0 for number in asked):
+            answer = announced(0x46, asked, set(rows), range(0x20, 0xE0, 0x20))
+            return [answer] if len(answer) > 1 else refuse(0x06, 0x31)
+        mid = asked[0]
+        if len(asked) > 1 or mid not in rows:
             return refuse(0x06, 0x31)
         return [b"\x46" + b"".join(rows[mid])]
 
@@ -228,7 +253,9 @@ class EngineModule:
 
     def _information(self, request: bytes) -> list[bytes]:
         identity = self.vehicle.identity
-        info = request[1] if len(request) > 1 else 0xFF
+        if len(request) != 2:
+            return refuse(0x09, WRONG_LENGTH)
+        info = request[1]
         in_use = 0x0B if self.vehicle.model.diesel else 0x08
         if info == in_use:
             return [items(info, [value.to_bytes(2, "big") for value in self._in_use()])]
@@ -242,7 +269,7 @@ class EngineModule:
             # Computing the verification number takes a real unit a while: it asks for time first.
             return [bytes((0x7F, 0x09, 0x78)), items(info, [identity.verification.to_bytes(4, "big")])]
         if info == 0x0A:
-            return [items(info, [padded(identity.name, 20)])]
+            return [items(info, [unit_name(identity.name)])]
         return refuse(0x09, 0x31)
 
 

@@ -9,9 +9,10 @@ from collections.abc import Iterable, Mapping
 
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.obd.pids import bitmap_for, pid_table
-from gumshoe.simulator.answers import EngineModule, padded, refuse, result_rows
+from gumshoe.simulator.answers import WRONG_LENGTH, EngineModule, padded, refuse, result_rows, unit_name
 from gumshoe.simulator.chassis import (
     CONFIRMED,
+    EVERY_GROUP,
     FAILED_SINCE_CLEAR,
     FAILED_THIS_CYCLE,
     NOT_RUN_SINCE_CLEAR,
@@ -25,6 +26,7 @@ from gumshoe.simulator.memory import Record
 WARNS, AVAILABLE = 0x80, 0xFF
 VALUES, RESULTS, ABOUT = 0xF4, 0xF6, 0xF8
 EMISSIONS, FORMAT, EMISSIONS_CLASS = 0x33, 0x04, 0x02
+LAW_GROUP = b"\xff\xff\x33"
 PROTOCOL = b"\x02"
 BITS_ALONE = frozenset({0x01, 0x02, 0x41})
 """Numbers that only SAE J1979 has: readiness and the frame's code are told by service 19 here."""
@@ -56,8 +58,16 @@ def listed(request: bytes, rows: Mapping[str, bytes], permanent: Iterable[bytes]
     if kind == 0x02 and len(request) == 3:
         return bytes((0x59, 0x02, AVAILABLE)) + b"".join(held for held in rows.values() if held[3] & request[2])
     if kind == 0x55 and len(request) == 3 and request[2] == EMISSIONS:
-        return bytes((0x59, 0x55, EMISSIONS, AVAILABLE, FORMAT)) + b"".join(permanent)
+        return bytes((0x59, 0x55, EMISSIONS, AVAILABLE, FORMAT)) + b"".join(
+            bytes((EMISSIONS_CLASS,)) + held for held in permanent
+        )
     return b""
+
+
+def not_listed(request: bytes) -> bytes:
+    """The refusal of a request of service 19: its length is wrong, or there is no such list."""
+    known = request[1:2] in (b"\x02", b"\x04", b"\x42", b"\x55", b"\x56")
+    return refuse(0x19, WRONG_LENGTH if known or len(request) < 2 else 0x12)[0]
 
 
 class ModernEngineModule(EngineModule):
@@ -116,7 +126,7 @@ class ModernEngineModule(EngineModule):
             0x02: padded(identity.vin, 17),
             0x04: padded(identity.calibration, 16),
             0x06: identity.verification.to_bytes(4, "big"),
-            0x0A: padded(identity.name, 20),
+            0x0A: unit_name(identity.name),
             0x10: PROTOCOL,
         }.get(number)
 
@@ -137,7 +147,7 @@ class ModernEngineModule(EngineModule):
             return self._frame(request)
         if kind == 0x56 and len(request) == 4 and request[2] == EMISSIONS:
             return self._group(request[3])
-        return refuse(0x19, 0x13 if kind in (0x02, 0x04, 0x42, 0x55, 0x56) else 0x12)[0]
+        return not_listed(request)
 
     def _frame(self, request: bytes) -> bytes:
         records = self.vehicle.memory.records
@@ -168,7 +178,7 @@ class ModernEngineModule(EngineModule):
     def _clear_group(self, request: bytes) -> list[bytes]:
         if len(request) != 4:
             return refuse(0x14, 0x13)
-        if request[1:] not in (b"\xff\xff\x33", b"\xff\xff\xff"):
+        if request[1:] not in (LAW_GROUP, EVERY_GROUP):
             return refuse(0x14, 0x31)
         if self.vehicle.engine.state.rpm > 0.0:
             return refuse(0x14, 0x22)
@@ -186,9 +196,9 @@ class ModernTransmissionModule(TransmissionModule):
         if service == 0x19:
             rows = {code: row(code[:5], self._told(status), int(code[5:], 16)) for code, status in self._rows()}
             answer = listed(request, rows, ())
-            return [answer] if answer else refuse(service, 0x12)
-        if service == 0x14 and request[1:] == b"\xff\xff\x33":
-            return super()._answer(service, b"\x14\xff\xff\xff")
+            return [answer] if answer else [not_listed(request)]
+        if service == 0x14 and request[1:] == LAW_GROUP:
+            return super()._answer(service, b"\x14" + EVERY_GROUP)
         return self._beyond_law(service, request)
 
     def _rows(self) -> list[tuple[str, int]]:
@@ -204,6 +214,6 @@ class ModernTransmissionModule(TransmissionModule):
         return {
             0x04: padded(self.identity.calibration, 16),
             0x06: self.identity.verification.to_bytes(4, "big"),
-            0x0A: padded(self.identity.name, 20),
+            0x0A: unit_name(self.identity.name),
             0x10: PROTOCOL,
         }.get(number)

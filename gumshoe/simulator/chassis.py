@@ -10,8 +10,9 @@ from dataclasses import dataclass, field
 
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.obd.pids import bitmap_for
-from gumshoe.simulator.answers import SERVICES, code_list, items, padded, refuse
+from gumshoe.simulator.answers import MOST_NUMBERS, SERVICES, WRONG_LENGTH, code_list, items, padded, refuse, unit_name
 from gumshoe.simulator.bus import cut_off, lost_share
+from gumshoe.simulator.commanded import SUPPRESS, present
 from gumshoe.simulator.vehicle import Identity, Vehicle
 
 TEST_FAILED, FAILED_THIS_CYCLE, PENDING, CONFIRMED = 0x01, 0x02, 0x04, 0x08
@@ -24,6 +25,11 @@ GEARBOX_SUPPLY, KEY_UNREAD = "P088216", "P051300"
 SUPPLY_LIMITS_V = {LOW_SUPPLY: LOW_SUPPLY_V, GEARBOX_SUPPLY: 8.8, KEY_UNREAD: 8.2}
 """What a supply that breaks down brings: a module notes it, the gearbox fails its own feed, the key's chip is not
 read."""
+EVERY_GROUP = b"\xff\xff\xff"
+ALONE = frozenset({0x03, 0x04, 0x07, 0x0A})
+"""Services that take nothing but themselves."""
+OBD_KIND = 6
+"""European diagnosis (SAE J1979 PID 1C [S])."""
 LAMP_CODES = {GEARBOX_SUPPLY}
 """Codes with which the gearbox's unit asks for the lamp."""
 ENGINE_LOST, BRAKES_LOST = "U010000", "U012100"
@@ -172,19 +178,21 @@ class ChassisModule:
         """Answers to one request; services it does not know are refused, functional ones in silence."""
         service = request[0] if request else 0
         answers = self._answer(service, request)
-        return [] if functional and answers[0][:1] == b"\x7f" else answers
+        return [] if functional and answers and answers[0][:1] == b"\x7f" else answers
 
     def _answer(self, service: int, request: bytes) -> list[bytes]:
         if service == PRESENT:
-            return [bytes((0x7E, request[1] & 0x7F))] if len(request) == 2 else refuse(service, 0x13)
+            told = present(request)
+            return [told] if told else []
         if service == SESSION:
-            ok = len(request) == 2 and request[1] in (0x01, 0x03)
-            return [bytes((0x50, request[1], 0x00, 0x32, 0x01, 0xF4))] if ok else refuse(service, 0x12)
+            return self._session(request)
         if service == READ_CODES:
             return self._codes(request)
         if service == CLEAR:
             if len(request) != 4:
-                return refuse(service, 0x13)
+                return refuse(service, WRONG_LENGTH)
+            if request[1:] != EVERY_GROUP:
+                return refuse(service, 0x31)
             if self.vehicle.engine.state.rpm > 0.0:
                 return refuse(service, 0x22)
             self.memory.status.clear()
@@ -194,6 +202,15 @@ class ChassisModule:
         if service == ROUTINE:
             return [self.vehicle.routines.answer(self.vehicle, request, self.unit.key)]
         return refuse(service, 0x11)
+
+    @staticmethod
+    def _session(request: bytes) -> list[bytes]:
+        if len(request) != 2:
+            return refuse(SESSION, 0x13)
+        wanted = request[1] & ~SUPPRESS
+        if wanted not in (0x01, 0x03):
+            return refuse(SESSION, 0x12)
+        return [] if request[1] & SUPPRESS else [bytes((0x50, wanted, 0x00, 0x32, 0x01, 0xF4))]
 
     def _codes(self, request: bytes) -> list[bytes]:
         if len(request) != 3 or request[1] not in (0x01, 0x02):
@@ -224,12 +241,10 @@ class TransmissionModule(ChassisModule):
     def _answer(self, service: int, request: bytes) -> list[bytes]:
         if service not in SERVICES:
             return super()._answer(service, request)
-        if service == 0x01 and request[1:2] == b"\x00":
-            return [b"\x41\x00" + bitmap_for(0, {0x01, 0x0D})]
-        if service == 0x01 and set(request[1:]) <= {0x01, 0x0D}:
-            told = b"\x01" + bytes((len(self._held(CONFIRMED)) | 0x80 * self.lamp, 0, 0, 0))
-            parts = {0x01: told, 0x0D: bytes((0x0D, round(self.vehicle.speed_kmh)))}
-            return [b"\x41" + b"".join(parts[pid] for pid in request[1:])]
+        if (len(request) == 1) is not (service in ALONE) or len(request) > 1 + MOST_NUMBERS:
+            return refuse(service, WRONG_LENGTH)
+        if service == 0x01:
+            return self._current(request[1:])
         if service in (0x03, 0x07, 0x0A):
             return [code_list(service, self._held({0x03: CONFIRMED, 0x07: PENDING}.get(service, 0)))]
         if service == 0x04:
@@ -237,14 +252,24 @@ class TransmissionModule(ChassisModule):
                 return refuse(0x04, 0x22)
             self.memory.status.clear()
             return [b"\x44"]
-        if service == 0x09 and len(request) > 1:
-            texts = {0x04: (self.identity.calibration, 16), 0x0A: (self.identity.name, 20)}
-            if request[1] in texts:
-                text, size = texts[request[1]]
-                return [items(request[1], [padded(text, size)])]
-            if request[1] == 0x06:
-                return [items(0x06, [self.identity.verification.to_bytes(4, "big")])]
+        if service == 0x09 and len(request) == 2:
+            told = {
+                0x04: padded(self.identity.calibration, 16),
+                0x06: self.identity.verification.to_bytes(4, "big"),
+                0x0A: unit_name(self.identity.name),
+            }
+            if request[1] == 0x00:
+                return [b"\x49\x00" + bitmap_for(0, told)]
+            if request[1] in told:
+                return [items(request[1], [told[request[1]]])]
         return refuse(service, 0x31)
+
+    def _current(self, numbers: bytes) -> list[bytes]:
+        lamp = bytes((len(self._held(CONFIRMED)) | 0x80 * self.lamp, 0, 0, 0))
+        parts = {0x01: lamp, 0x0D: bytes((round(self.vehicle.speed_kmh),)), 0x1C: bytes((OBD_KIND,))}
+        parts[0x00] = bitmap_for(0, parts)
+        told = b"".join(bytes((number,)) + parts[number] for number in dict.fromkeys(numbers) if number in parts)
+        return [b"\x41" + told] if told else refuse(0x01, 0x31)
 
     def _beyond_law(self, service: int, request: bytes) -> list[bytes]:
         """What it answers as every other module does."""

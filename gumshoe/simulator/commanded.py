@@ -13,6 +13,8 @@ from gumshoe.simulator.models import CarModel
 
 SILENCE_S = 5.0
 """S3 of the server [S]."""
+SUPPRESS = 0x80
+"""The bit of a sub-function with which a tester says that it wants no positive answer [S]."""
 FULL = 255.0
 SETTLES_S = 0.25
 """Time constant of what is commanded (within what is common, no source)."""
@@ -33,6 +35,15 @@ FEEDBACK = 0x80
 ENGINE_OFF_ONLY = {"throttle_motor", "fuel_pump"}
 IDLE_ONLY = {"intake_phaser_valve"}
 IDLE_RPM = (400.0, 1500.0)
+
+
+def present(request: bytes) -> bytes:
+    """The answer to TesterPresent; none where the tester wants none (ISO 14229-1 [S])."""
+    if len(request) != 2:
+        return bytes((0x7F, 0x3E, 0x13))
+    if request[1] & ~SUPPRESS:
+        return bytes((0x7F, 0x3E, 0x12))
+    return b"" if request[1] & SUPPRESS else b"\x7e\x00"
 
 
 def has(model: CarModel, name: str) -> bool:
@@ -109,13 +120,13 @@ class Commanded:
         self.session = DEFAULT
 
     def answer(self, vehicle: Car, request: bytes) -> bytes:
-        """Answer a request of these services."""
+        """Answer a request of these services; nothing where the tester wants no answer."""
         self.heard_s = vehicle.clock_s
         service = request[0]
         if service == 0x10:
             return self._session(request)
         if service == 0x3E:
-            return bytes((0x7E, request[1] & 0x7F)) if len(request) == 2 else bytes((0x7F, service, 0x13))
+            return present(request)
         if len(request) < 3:
             return bytes((0x7F, service, 0x13))
         identifier = request[1] << 8 | request[2]
@@ -142,11 +153,14 @@ class Commanded:
     def _session(self, request: bytes) -> bytes:
         if len(request) != 2:
             return bytes((0x7F, 0x10, 0x13))
-        if request[1] not in (DEFAULT, EXTENDED):
+        wanted = request[1] & ~SUPPRESS
+        if wanted not in (DEFAULT, EXTENDED):
             return bytes((0x7F, 0x10, 0x12))
-        self.session = request[1]
+        self.session = wanted
         if self.session == DEFAULT:
             self.held.clear()
+        if request[1] & SUPPRESS:
+            return b""
         return bytes((0x50, self.session, 0x00, 0x32, 0x01, 0xF4))
 
     def _control(self, vehicle: Car, request: bytes, name: str | None) -> bytes:

@@ -182,6 +182,12 @@ class Odd(unittest.TestCase):
         self.assertFalse(module.codes_known)
         self.assertEqual(module.with_state(CodeState.CONFIRMED), ("P0171",))
 
+    def test_permanent_codes_with_and_without_a_severity(self) -> None:
+        for severe in (True, False):
+            with self.subTest(severe):
+                module = engine_of(scanned(modern(severe=severe)))
+                self.assertEqual(module.with_state(CodeState.PERMANENT), ("P0171",))
+
     def test_only_the_first_identifier_or_one_at_a_time(self) -> None:
         for unit in (modern(takes=1), modern(takes=3), modern(many=0x31), modern(many=0x13)):
             with self.subTest(takes=unit.takes, many=unit.many):

@@ -67,6 +67,8 @@ class Unit:
     """Its codes there: three bytes and the status."""
     kept: list[bytes] = field(default_factory=list)
     """Its permanent codes there, the same."""
+    severe: bool = True
+    """Whether a severity stands before each permanent code (as udsoncan reads ISO 14229-1:2020)."""
     frames: dict[bytes, bytes] = field(default_factory=dict)
     """By the three bytes of a code, what was stored with it: identifiers and bytes, and how many in front."""
     groups: dict[int, list[bytes]] = field(default_factory=dict)
@@ -157,7 +159,8 @@ class Unit:
         if kind == 0x02 and self.makers is not None and len(rest) == 1:
             return b"\x59\x02\xff" + b"".join(row for row in (*self.rows, *self.makers) if row[3] & rest[0])
         if kind == 0x55 and rest == b"\x33":
-            return b"\x59\x55\x33\xff\x04" + b"".join(self.kept)
+            before = b"\x20" if self.severe else b""
+            return b"\x59\x55\x33\xff\x04" + b"".join(before + row for row in self.kept)
         if kind == 0x56 and rest[:1] == b"\x33" and rest[1] in self.groups:
             return b"\x59\x56\x33\xff\x04" + rest[1:2] + b"".join(self.groups[rest[1]])
         if kind == 0x04 and len(rest) == 4 and rest[3] == 0x00 and rest[:3] in self.frames:

@@ -121,8 +121,10 @@ class OnUdsReader(Reader):
         return self._listed(payload, 3, Part.MAKERS_CODES)
 
     def _permanent(self) -> list[Row]:
+        """With the severity before each, as the list of codes has it; where that does not fit, without."""
         payload = self._ask(bytes((READ_CODES, PERMANENT, EMISSIONS)), "permanent codes", Part.PERMANENT)
-        return self._listed(payload, 5, Part.PERMANENT)
+        body = len(payload) - 5 if payload else 0
+        return self._listed(payload, 5, Part.PERMANENT, before=0 if body % 5 and body % 4 == 0 else 1)
 
     def _listed(self, payload: bytes | None, head: int, part: Part, before: int = 0) -> list[Row]:
         if payload is None:
