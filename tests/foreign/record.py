@@ -1,12 +1,13 @@
 #!/usr/bin/env python3
 """Record whole scans of odd units as logs, with what the scan said, into tests/foreign/logs: cars in files.
 
-.venv/bin/python -m tests.foreign.record
+.venv/bin/python -m tests.foreign.record [NAME …]
 """
 
 from __future__ import annotations
 
 import json
+import sys
 from pathlib import Path
 
 from gumshoe.core.obd.capture import candump_line
@@ -15,7 +16,7 @@ from gumshoe.core.obd.link import BusFrame, Timing
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.obd.uds import ModuleAddress
-from tests.foreign.vehicle import Unit, engine, gearbox, on_the_bus
+from tests.foreign.vehicle import Unit, engine, gearbox, modern, on_the_bus
 
 LOGS = Path(__file__).with_name("logs")
 TIMING = Timing(margin=0.2, patience=2.0, busy_pause=0.02, busy_limit=0.5)
@@ -34,7 +35,7 @@ def many() -> list[bytes]:
 
 
 def cars() -> dict[str, tuple[tuple[Unit, ...], bool]]:
-    """Twenty vehicles by name: their units, and whether they talk with 29 bits."""
+    """The vehicles by name: their units, and whether they talk with 29 bits."""
     short = engine()
     short.pids |= {0x06: b"\x90\x80", 0x07: b"\x88\x80"}
     zeros = engine()
@@ -66,6 +67,10 @@ def cars() -> dict[str, tuple[tuple[Unit, ...], bool]]:
         "signed_results": ((signed,), False),
         "no_name_no_padding": ((nameless, gearbox(padding=None)), False),
         "with_brakes": ((engine(), gearbox(), brakes()), False),
+        "modern": ((modern(makers=[b"\x16\x01\x15\x08"]),), False),
+        "modern_29_bit": ((modern(0x10), modern(0x18, rows=[], frames={}, kept=[])), True),
+        "modern_one_at_a_time": ((modern(many=0x13),), False),
+        "modern_beside_older": ((modern(0), gearbox(1)), False),
     }
 
 
@@ -91,10 +96,14 @@ def said(snapshot: Snapshot) -> dict[str, object]:
 
 
 def main() -> None:
-    """Record all."""
+    """Record those named in the command, or all."""
     LOGS.mkdir(exist_ok=True)
-    expected = {}
+    index = LOGS / "expected.json"
+    wanted = sys.argv[1:]
+    expected = json.loads(index.read_text(encoding="utf-8")) if wanted else {}
     for name, (units, wide) in cars().items():
+        if wanted and name not in wanted:
+            continue
         frames: list[BusFrame] = []
         with on_the_bus(*units, wide=wide) as car:
             link, _spoke = connect(AdapterSpec(AdapterKind.BUS, car.channel, "virtual"), timing=TIMING)
@@ -104,7 +113,7 @@ def main() -> None:
         began = frames[0].time
         lines = [candump_line(BusFrame(f.time - began, f.id, f.extended, f.data, f.sent)) for f in frames]
         (LOGS / f"{name}.log").write_text("\n".join(lines) + "\n", encoding="utf-8")
-    (LOGS / "expected.json").write_text(json.dumps(expected, indent=1) + "\n", encoding="utf-8")
+    index.write_text(json.dumps(expected, indent=1) + "\n", encoding="utf-8")
 
 
 if __name__ == "__main__":

@@ -12,7 +12,8 @@ from gumshoe.core.obd.errors import Refused
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.obd.scanner import scan
 from gumshoe.simulator.logged import logged_car
-from tests.foreign.record import BRAKES, LOGS, TIMING, said
+from tests.foreign.record import BRAKES, LOGS, said
+from tests.foreign.test_link import QUICK
 
 _numbers = itertools.count(1)
 SILENT_IN_A_LOG = {"silent_codes"}
@@ -20,9 +21,9 @@ SILENT_IN_A_LOG = {"silent_codes"}
 
 
 class Logged(unittest.TestCase):
-    def test_twenty_cars_are_read_as_they_were(self) -> None:
+    def test_two_dozen_cars_are_read_as_they_were(self) -> None:
         expected = json.loads((LOGS / "expected.json").read_text(encoding="utf-8"))
-        self.assertEqual(len(expected), 20)
+        self.assertEqual(len(expected), 24)
         for name, was in expected.items():
             with self.subTest(name):
                 lines = (LOGS / f"{name}.log").read_text(encoding="utf-8").splitlines()
@@ -30,7 +31,7 @@ class Logged(unittest.TestCase):
                 car = logged_car(parse_candump(lines), channel)
                 car.start()
                 try:
-                    link, _spoke = connect(AdapterSpec(AdapterKind.BUS, channel, "virtual"), timing=TIMING)
+                    link, _spoke = connect(AdapterSpec(AdapterKind.BUS, channel, "virtual"), timing=QUICK)
                     with link:
                         now = said(scan(link, beyond=[BRAKES] if name == "with_brakes" else []))
                 finally:
@@ -49,7 +50,7 @@ class Logged(unittest.TestCase):
         car = logged_car(parse_candump(lines), "logged-refuses")
         car.start()
         try:
-            link, _spoke = connect(AdapterSpec(AdapterKind.BUS, "logged-refuses", "virtual"), timing=TIMING)
+            link, _spoke = connect(AdapterSpec(AdapterKind.BUS, "logged-refuses", "virtual"), timing=QUICK)
             with link:
                 for request, reason in ((b"\x31\x01\x02\x03", 0x11), (b"\x09\x2b", 0x31), (b"\x04", 0x11)):
                     with self.assertRaises(Refused) as caught:

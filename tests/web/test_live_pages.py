@@ -199,7 +199,7 @@ class Running(WithCar):
         looking.choose(self.case, self.tess, ["speed", "misfires", "filling"])
         until(lambda: "rpm" in services.news(self.case, 0)["now"])
         recording = services.begin_free(self.case, self.tess, "idle, lights on")
-        with self.assertRaisesRegex(BadInput, "running already"):
+        with self.assertRaisesRegex(BadInput, "running already, by Tess"):
             services.begin_free(self.case, self.tess, "again")
         until(lambda: recording.chunks.count() >= 2)
         services.stop(self.case)

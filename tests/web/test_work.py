@@ -248,7 +248,7 @@ class Working(WithCar):
             live.begin(self.case, self.tess, "fast")
         with mock.patch("gumshoe.web.live.services.RECORD_S", 2.3):
             recording = live.begin(self.case, self.tess, "idle")
-        with self.assertRaisesRegex(BadInput, "running already"):
+        with self.assertRaisesRegex(BadInput, "running already, by Tess"):
             live.begin(self.case, self.tess, "idle")
         until(recording.chunks.exists, 20.0)  # stored while it runs
         until(recording.chunks.filter(last=True).exists, 20.0)

@@ -25,6 +25,8 @@ from typing import Any
 import numpy as np
 from pydantic import TypeAdapter
 
+from gumshoe.core.casefile.files import read_case
+from gumshoe.core.casefile.model import CaseFile
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.obd.buslog import is_diagnostic, messages, read_frames, samples_of, snapshot_of
 from gumshoe.core.obd.capture import candump_line
@@ -37,8 +39,8 @@ from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.strips import Told
 from gumshoe.core.signals.tables import Read, read_table
 
-MOST_SECONDS = int(os.environ.get("GUMSHOE_READ_SECONDS", "60"))
-MOST_MEMORY = int(os.environ.get("GUMSHOE_READ_MB", "1500")) * 1024 * 1024
+MOST_SECONDS = int(os.environ.get("GUMSHOE_READ_SECONDS", "30"))
+MOST_MEMORY = int(os.environ.get("GUMSHOE_READ_MB", "512")) * 1024 * 1024
 """Beyond what the process has when it begins to read."""
 AT_ONCE = threading.BoundedSemaphore(2)
 """So many files are read at the same time."""
@@ -87,6 +89,18 @@ def log_apart(
     told, columns = read_apart("log", content, argument)
     snapshot = read_snapshot(told["snapshot"]) if told["snapshot"] else None
     return LogRead(told["frames"], columns, snapshot, tuple(told["lines"]))
+
+
+def case_apart(content: bytes) -> CaseFile:
+    """A case file: read in a child first, so that what would not end or not fit never begins here. Raises CaseFileError
+    with the place and the reason, TooMuch beyond the limits."""
+    try:
+        read_apart("case", content, {})
+    except TooMuch:
+        raise
+    except BadInput:
+        return read_case(content)  # it says again what is wrong, as the error that it is
+    return read_case(content)
 
 
 def read_apart(task: str, content: bytes, argument: Mapping[str, Any]) -> tuple[dict[str, Any], Recording]:
@@ -149,7 +163,12 @@ def _log(content: bytes, argument: Mapping[str, Any]) -> tuple[dict[str, Any], R
     return told, Recording.from_samples(samples_of(heard, rows)).within_reach()[0]
 
 
-TASKS = {"table": _table, "mdf": _mdf, "log": _log}
+def _case(content: bytes, _argument: Mapping[str, Any]) -> tuple[dict[str, Any], Recording]:
+    read_case(content)
+    return {}, Recording({})
+
+
+TASKS = {"table": _table, "mdf": _mdf, "log": _log, "case": _case}
 
 
 def limit() -> None:
@@ -159,6 +178,14 @@ def limit() -> None:
         import resource
 
         resource.setrlimit(resource.RLIMIT_CPU, (MOST_SECONDS, MOST_SECONDS + 2))
+    limit_memory()
+
+
+def limit_memory() -> None:
+    """Bound the memory of this process alone."""
+    with contextlib.suppress(ImportError, OSError, ValueError):
+        import resource
+
         pages = int(Path("/proc/self/statm").read_text(encoding="ascii").split()[0])
         most = pages * resource.getpagesize() + MOST_MEMORY
         resource.setrlimit(resource.RLIMIT_AS, (most, most))

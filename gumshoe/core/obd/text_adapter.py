@@ -137,6 +137,10 @@ class Greeting:
     lacks: tuple[str, ...]
 
 
+MOST_TALK_S, MOST_TALK_BYTES = 30.0, 200_000
+"""So long, and so much, an adapter may talk before its prompt."""
+
+
 class TextAdapter:
     """The dialogue with one adapter: a command, its lines, the prompt."""
 
@@ -197,7 +201,10 @@ class TextAdapter:
         """What comes until the prompt, or until nothing has come for so long."""
         heard = bytearray()
         until = time.monotonic() + patience
+        most = time.monotonic() + max(patience, MOST_TALK_S)
         while PROMPT not in heard and time.monotonic() < until:
+            if time.monotonic() > most or len(heard) > MOST_TALK_BYTES:
+                raise AdapterTrouble(f"The adapter at {self.address} talks without end and gives no prompt.")
             chunk = self._read()
             if chunk:
                 heard += chunk

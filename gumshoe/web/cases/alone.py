@@ -11,23 +11,33 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from gumshoe.core.errors import BadInput
+from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
 
-_held: set[tuple[int, str]] = set()
+_held: dict[tuple[int, str], str] = {}
 _lock = threading.Lock()
 
 
 @contextmanager
-def alone(case: Case, what: str, busy: str) -> Iterator[None]:
-    """Hold ``what`` of a case for as long as the block runs. Raises BadInput with the words ``busy`` when somebody else
-    holds it: nobody waits, since what he then did would be done twice."""
+def alone(case: Case, what: str, busy: str, who: User) -> Iterator[None]:
+    """Hold ``what`` of a case for as long as the block runs. Raises BadInput with the words ``busy`` and whoever holds
+    it, when somebody does: nobody waits, since what he then did would be done twice."""
     key = case.pk, what
     with _lock:
         if key in _held:
-            raise BadInput(busy, kept="Nothing was done a second time.", remedies=("wait for it, then look again",))
-        _held.add(key)
+            raise has_it(busy, _held[key])
+        _held[key] = str(who)
     try:
         yield
     finally:
         with _lock:
-            _held.discard(key)
+            _held.pop(key, None)
+
+
+def has_it(busy: str, who: object) -> BadInput:
+    """What somebody is told who comes second: what runs, and who began it."""
+    return BadInput(
+        f"{busy.rstrip('.')}, by {who}.",
+        kept="Nothing was done a second time.",
+        remedies=("wait for its end, or ask who has it to stop it",),
+    )

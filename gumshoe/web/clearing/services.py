@@ -105,7 +105,7 @@ def clear(
                 "or clear for triage: store, clear, drive, see what returns",
             ),
         )
-    with alone(case, "clear", "The codes of this case are being cleared just now."):
+    with alone(case, "clear", "The codes of this case are being cleared just now.", user):
         _refuse_when_cleared_meanwhile(case, seen)
         check = clear_check(case)
         if not check.allowed:
@@ -138,7 +138,7 @@ def clear(
 def finish(case: Case, user: User) -> Clearing:
     """Close a clearing that was cut off: scan now, and put on record what is known of it. Raises BadInput when there is
     none."""
-    with alone(case, "clear", "The codes of this case are being cleared just now."):
+    with alone(case, "clear", "The codes of this case are being cleared just now.", user):
         open_ones = unfinished(case)
         if not open_ones:
             raise BadInput("No clearing of this case was cut off.")

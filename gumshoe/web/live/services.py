@@ -17,7 +17,7 @@ from gumshoe.core.signals.strips import channels_of, every_strip, needed_by, usu
 from gumshoe.core.words import marked
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.alone import alone
+from gumshoe.web.cases.alone import alone, has_it
 from gumshoe.web.cases.models import Case
 from gumshoe.web.live import looking, recordings
 from gumshoe.web.live.feed import ALWAYS, Car, Feed, feed, present, told_by
@@ -151,17 +151,22 @@ def begin_free(case: Case, user: User, label: str) -> Recording:
 def _idle(case: Case) -> Feed:
     found = running(case)
     if found.recording_state() is not None:
-        raise BadInput(RUNS_ALREADY, remedies=("wait for its end, or stop it",))
+        raise _recorded_by(case)
     return found
 
 
 def _record(case: Case, user: User, found: Feed, keys: tuple[str, ...], seconds: float, **facts: str) -> Recording:
-    with alone(case, "recording", RUNS_ALREADY):
+    with alone(case, "recording", RUNS_ALREADY, user):
         if found.recording_state() is not None:
-            raise BadInput(RUNS_ALREADY, remedies=("wait for its end, or stop it",))
+            raise _recorded_by(case)
         recording = Recording.objects.create(case=case, by=user, channels=looking.steps(case, keys), **facts)
         found.record(recording, seconds)
         return recording
+
+
+def _recorded_by(case: Case) -> BadInput:
+    last = case.recordings.order_by("-pk").first()
+    return has_it(RUNS_ALREADY, last.by if last else "somebody")
 
 
 def stop(case: Case) -> None:

@@ -30,7 +30,7 @@ from gumshoe.core.proof.tracker import (
 from gumshoe.core.words import measured
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.alone import alone
+from gumshoe.web.cases.alone import alone, has_it
 from gumshoe.web.cases.models import Case
 from gumshoe.web.clearing.models import Clearing
 from gumshoe.web.kit.memo import once
@@ -134,9 +134,10 @@ def begin(case: Case, user: User) -> ProofDrive:
     if clearing is None:
         raise BadInput("Nothing has been cleared after a repair yet.", remedies=("clear first, then prove",))
     ends.refuse_while_open(case)
-    with alone(case, "drive", BEING_WATCHED):
-        if runner.running(case.pk):
-            raise BadInput(BEING_WATCHED)
+    with alone(case, "drive", BEING_WATCHED, user):
+        watched = runner.running(case.pk)
+        if watched is not None:
+            raise has_it(BEING_WATCHED, watched.drive.by)
         tracker = replay(plan_of(clearing), recorded(clearing))
         plan = still_to_drive(clearing, tracker)
         trips = pieces_of(plan)
@@ -200,7 +201,7 @@ def count_recording(case: Case, user: User, recording_pk: int) -> ProofDrive:
 def finish(case: Case, user: User) -> Judgement:
     """Stop watching, scan once more, judge, store the verdict. A loose end, or codes that were not read, keep it
     from being proven. Raises BadInput where nothing was cleared, or somebody is judging it just now."""
-    with alone(case, "drive", "The drive is being begun or judged by somebody just now."):
+    with alone(case, "drive", "The drive is being begun or judged just now.", user):
         return _judge(case, user)
 
 

@@ -6,8 +6,8 @@ from pathlib import PurePath
 
 from django.db import transaction
 
-from gumshoe.core.casefile import CaseFile, plain_case, read_case
-from gumshoe.core.casefile.untrusted import log_apart
+from gumshoe.core.casefile import CaseFile, plain_case
+from gumshoe.core.casefile.untrusted import case_apart, log_apart
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.knowledge.presets import facts_of
@@ -19,10 +19,13 @@ from gumshoe.web.vehicles import description
 from gumshoe.web.vehicles.models import Vehicle, VehicleLog
 
 
-@transaction.atomic
 def import_case(user: User, content: bytes, name: str = "") -> Case:
     """A new case from a file. Raises CaseFileError with the place and the reason; then nothing was imported."""
-    document = read_case(content)
+    return _enter(user, case_apart(content), name)  # read before: nobody waits for the database meanwhile
+
+
+@transaction.atomic
+def _enter(user: User, document: CaseFile, name: str) -> Case:
     case = cases.open_case(user, _vehicle(document))
     coming = Import(case, user, document)
     for kind in kinds():

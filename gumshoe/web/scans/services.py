@@ -13,8 +13,8 @@ from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
-from gumshoe.core.casefile import read_case
 from gumshoe.core.casefile.files import MAX_BYTES
+from gumshoe.core.casefile.untrusted import case_apart
 from gumshoe.core.clues import MisfireReading, read_misfire
 from gumshoe.core.codes import CodeState, TroubleCode, plain_states, structure
 from gumshoe.core.errors import BadInput, GumshoeError
@@ -201,7 +201,7 @@ def take_file(case: Case, user: User, content: bytes) -> list[Scan]:
         raise BadInput(f"The file is larger than {MAX_BYTES // 1_000_000} MB.", kept="Nothing was stored.")
     if not content.lstrip().startswith(b"{"):
         return [type_in(case, user, content.decode("utf-8", errors="replace"))]
-    document = read_case(content)
+    document = case_apart(content)
     found = list(document.scans)
     if document.module:
         found.append(Snapshot(timezone.now(), "file", (document.module,)))
