@@ -5,6 +5,9 @@ Lost: every frame, either way, with the given chance, by itself. Whole: the snap
 says, and that nothing is unread. Baseline, in the same run and over the same bus: the same scan that asks everything
 once and repeats nothing (``once``). Goal: 95 of 100 whole at 10 %.
 
+The same for each transport: units of SAE J1979-2 on CAN, the older ones through the stand-in text adapter, and J1979-2
+over IP, where TCP loses nothing: there how long it takes.
+
     .venv/bin/python -m benchmarks.scanning [SCANS]
 """
 
@@ -15,17 +18,24 @@ import logging
 import platform
 import sys
 import time
-from contextlib import ExitStack
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from types import ModuleType
 from unittest import mock
 
+import can
+
 from gumshoe.core.obd import link as links
 from gumshoe.core.obd import reader, scanner, who
 from gumshoe.core.obd.can_link import open_link
+from gumshoe.core.obd.ip_link import open_ip_link
 from gumshoe.core.obd.link import Timing
 from gumshoe.core.obd.snapshot import ModuleSnapshot, Snapshot
-from tests.foreign.vehicle import engine, gearbox, on_the_bus
+from gumshoe.core.obd.text_link import open_text_link
+from gumshoe.simulator.text_adapter import CanWire, TextAdapter
+from tests.foreign.gateway import behind
+from tests.foreign.vehicle import Unit, engine, gearbox, modern, on_the_bus
 
 SHARES = (0.0, 0.01, 0.03, 0.10)
 FIGURES = Path(__file__).parent / "figures" / "scanning.json"
@@ -49,23 +59,54 @@ def told(snapshot: Snapshot) -> tuple[object, ...]:
     return tuple(of(module) for module in snapshot.modules)
 
 
-def one(share: float, seed: int) -> tuple[float, Snapshot | None]:
+def pair(transport: str) -> tuple[Unit, Unit]:
+    """An engine's and a gearbox's unit, as the transport's cars speak."""
+    if transport in ("CAN", "text adapter"):
+        return engine(), gearbox()
+    return modern(), modern(1, rows=[b"\x07\x40\x00\x2f"], frames={}, kept=[], groups={})
+
+
+@contextmanager
+def opened(transport: str, share: float, seed: int) -> Iterator[links.Link]:
+    """A link to such a car."""
+    motor, box = pair(transport)
+    if transport == "over IP":
+        with behind({0x10: motor, 0x18: box}) as gateway, open_ip_link(gateway.address) as over_ip:
+            yield over_ip
+        return
+    with on_the_bus(motor, box, lost=share, seed=seed) as car:
+        if transport != "text adapter":
+            with open_link("virtual", car.channel) as link:
+                yield link
+            return
+        adapter = TextAdapter(CanWire(can.Bus(interface="virtual", channel=car.channel)))
+        adapter.start()
+        try:
+            with open_text_link(adapter.address, protocol="6") as by_text:
+                yield by_text
+        finally:
+            adapter.stop()
+
+
+def one(share: float, seed: int, transport: str = "CAN") -> tuple[float, Snapshot | None]:
     """One scan of an engine's and a gearbox's unit; None where nobody was heard."""
-    with on_the_bus(engine(), gearbox(), lost=share, seed=seed) as car, open_link("virtual", car.channel) as link:
+    with ExitStack() as stack:
         began = time.perf_counter()
         try:
-            found = scanner.scan(link)
+            link = stack.enter_context(opened(transport, share, seed))
+            began = time.perf_counter()
+            found: Snapshot | None = scanner.scan(link)
         except links.LinkError:
-            return time.perf_counter() - began, None
+            found = None
         return time.perf_counter() - began, found
 
 
-def measured(share: float, scans: int) -> dict[str, float]:
+def measured(share: float, scans: int, transport: str = "CAN") -> dict[str, float]:
     """Share of whole scans and the median and slowest time of one."""
-    reference = told(one(0.0, 0)[1])  # type: ignore[arg-type]
+    reference = told(one(0.0, 0, transport)[1])  # type: ignore[arg-type]
     whole, wrong, times = 0, 0, []
     for seed in range(scans):
-        seconds, found = one(share, seed + 1)
+        seconds, found = one(share, seed + 1, transport)
         times.append(seconds)
         right = found is not None and told(found) == reference
         whole += right
@@ -90,6 +131,11 @@ def main(scans: int) -> int:
                 once.enter_context(mock.patch.object(module, name, value))
             rows["once"][f"{share:.0%}"] = measured(share, max(scans // 4, 5))
         print(f"{share:.0%}: ours {rows['ours'][f'{share:.0%}']}, once {rows['once'][f'{share:.0%}']}", flush=True)
+    for transport in ("J1979-2 on CAN", "text adapter", "over IP"):
+        for share in SHARES if transport != "over IP" else (0.0,):
+            found = measured(share, max(scans // 5, 5), transport)
+            rows.setdefault(transport, {})[f"{share:.0%}"] = found
+            print(f"{transport}, {share:.0%}: {found}", flush=True)
     figures = {"scans": scans, "grace_s": Timing().margin, **rows, "python": platform.python_version()}
     FIGURES.write_text(json.dumps(figures, indent=2) + "\n", encoding="utf-8")
     met = rows["ours"]["10%"]["whole"] >= 0.95

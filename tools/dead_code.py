@@ -53,6 +53,8 @@ ALLOWED = frozenset(
         "empty_rxqueue",
         "specific_send",
         "specific_wait_frame",
+        "_connect",
+        "_udp_sock",
         "Charts",
         "reviewed_by",
         "trip_status",

@@ -42,6 +42,8 @@ GROUPS = {
 }
 """By monitor: the number of its group, and codes that belong to it."""
 NOTHING = Record("P0000")
+LENGTHS = {0x02: 3, 0x04: 6, 0x42: 5, 0x55: 3, 0x56: 4}
+"""Bytes of a request of service 19 by its kind."""
 
 
 def row(code: str, status: int, kind: int = 0) -> bytes:
@@ -65,9 +67,11 @@ def listed(request: bytes, rows: Mapping[str, bytes], permanent: Iterable[bytes]
 
 
 def not_listed(request: bytes) -> bytes:
-    """The refusal of a request of service 19: its length is wrong, or there is no such list."""
-    known = request[1:2] in (b"\x02", b"\x04", b"\x42", b"\x55", b"\x56")
-    return refuse(0x19, WRONG_LENGTH if known or len(request) < 2 else 0x12)[0]
+    """The refusal of a request of service 19: no such list, its length is wrong, or what it names is not there."""
+    length = LENGTHS.get(request[1] if len(request) > 1 else 0x02)
+    if length is None:
+        return refuse(0x19, 0x12)[0]
+    return refuse(0x19, 0x31 if len(request) == length else WRONG_LENGTH)[0]
 
 
 class ModernEngineModule(EngineModule):

@@ -36,6 +36,8 @@ log = logging.getLogger(__name__)
 SAVE_EVERY_S = 2.0
 ENGINE_LOGICAL = 0x0010
 """The engine's address over IP."""
+OLD_PAUSE_S, OLD_BYTE_S = 0.03, 10.0 / 10_400.0
+"""How long an old car takes over an answer (P2 of ISO 14230-2 is 25 to 50 ms), and a byte at 10.4 kbaud."""
 OLD_PROTOCOL = "5"
 """ISO 14230-4 with fast initialisation, by the number that text adapters give it (from memory)."""
 _SLICE_S = 0.02
@@ -157,7 +159,7 @@ class Runner(threading.Thread):
     def socket(self) -> Wire:
         """What an adapter with text commands finds in its diagnostic socket."""
         if isinstance(self.engine_module, OldEngineModule):
-            return OldWire(OLD_PROTOCOL, self._messages)
+            return OldWire(OLD_PROTOCOL, self._messages, OLD_PAUSE_S, OLD_BYTE_S)
         return CanWire(can.Bus(interface="virtual", channel=self.channel))
 
     def gateway(self) -> Gateway:

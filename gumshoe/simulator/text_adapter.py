@@ -140,10 +140,17 @@ class CanWire:
 
 
 class OldWire:
-    """A line of the time before CAN. ``ask``: the messages that answer a request, each with its sender's address."""
+    """A line of the time before CAN. ``ask``: the messages that answer a request, each with its sender's address;
+    ``pause_s``: how long the car takes over each, ``byte_s``: how long a byte is on the line."""
 
-    def __init__(self, number: str, ask: Callable[[bytes], list[tuple[int, bytes]]]) -> None:
-        self.number, self._ask = number, ask
+    def __init__(
+        self,
+        number: str,
+        ask: Callable[[bytes], list[tuple[int, bytes]]],
+        pause_s: float = 0.0,
+        byte_s: float = 0.0,
+    ) -> None:
+        self.number, self._ask, self._pause_s, self._byte_s = number, ask, pause_s, byte_s
 
     def exchange(self, state: Settings, payload: bytes) -> Frames:
         for sender, message in self._ask(payload):
@@ -151,6 +158,7 @@ class OldWire:
                 data = bytes((0x80 | len(message), 0xF1, sender)) + message
             else:
                 data = bytes((0x41 if self.number == "1" else 0x48, 0x6B, sender)) + message
+            time.sleep(self._pause_s + self._byte_s * (len(data) + 1))
             yield sender, data + bytes((sum(data) & 0xFF,))
 
     def close(self) -> None:

@@ -13,9 +13,9 @@ from udsoncan.exceptions import NegativeResponseException
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.obd.actuators import actuators, hindrance
 from gumshoe.core.obd.can_link import open_link
-from gumshoe.core.obd.commands import ENGINE, Commander, CommandRefused, _PerCent
+from gumshoe.core.obd.commands import Commander, CommandRefused, _PerCent
 from gumshoe.core.obd.link import Timing
-from gumshoe.core.obd.uds import LinkConnection
+from gumshoe.core.obd.uds import LinkConnection, ModuleAddress
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.defects import defects_of
 from gumshoe.simulator.fleet import fleet
@@ -93,7 +93,7 @@ class OnTheBus(unittest.TestCase):
         """The independent client of ISO 14229: session, control, reading, refusals by their codes."""
         config: Any = dict(udsoncan.configs.default_client_config)
         config |= {"data_identifiers": {0x4C83: _PerCent}, "input_output": {0x4C03: _PerCent, 0x4CFF: _PerCent}}
-        with Client(LinkConnection(self.link, ENGINE), config=config) as client:
+        with Client(LinkConnection(self.link, ModuleAddress.of_engine(self.link, 0)), config=config) as client:
             with self.assertRaises(NegativeResponseException) as early:
                 client.io_control(0x4C03, 3, [50.0])
             self.assertEqual(early.exception.response.code, 0x7F)  # service not supported in active session

@@ -145,7 +145,7 @@ class Services(unittest.TestCase):
     def test_up_to_six_pids(self) -> None:
         answer = self.ask(0x01, 0x0C, 0x0D, 0x05, 0x06, 0x07, 0x10)[0]
         self.assertEqual(len(answer), 1 + 3 + 2 + 2 + 2 + 2 + 3)
-        self.assertEqual(self.ask(0x01, *range(1, 8)), [b"\x7f\x01\x12"])
+        self.assertEqual(self.ask(0x01, *range(1, 8)), [b"\x7f\x01\x13"])
 
     def test_refusals(self) -> None:
         self.assertEqual(self.ask(0x01, 0x7F), [b"\x7f\x01\x31"])

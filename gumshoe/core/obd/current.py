@@ -7,7 +7,7 @@ import time
 from collections.abc import Iterable, Iterator
 from typing import TypeVar
 
-from gumshoe.core.obd.dialect import CURRENT, Dialect
+from gumshoe.core.obd.dialect import CLASSIC, CURRENT
 from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import BUSY, MOST_VALUES, Link
 from gumshoe.core.obd.pids import read_current
@@ -42,6 +42,7 @@ class Values:
         self.link, self.module, self.service, self.rests_s = link, module, service, rests_s
         self.most = min(PIDS_PER_REQUEST[service], link.most_values)
         self.why: dict[int, LinkError] = {}
+        self._way = CLASSIC
         self.announced: set[int] | None = None
         """What the module says that it has; empty where it does not say, None while it was not asked."""
         self._asked_again_at: dict[int, float] = {}
@@ -57,6 +58,7 @@ class Values:
         now = time.monotonic()
         self.why = {n: self.why[n] for n in wanted if n in self.why and self._asked_again_at.get(n, 0.0) > now}
         resting = set(self.why)
+        self._settle()
         found = self._many([number for number in wanted if number not in resting])
         for number in self.why.keys() - resting:
             self._missed[number] = self._missed.get(number, 0) + 1
@@ -74,14 +76,15 @@ class Values:
 
     def listen(self) -> None:
         """Ask for what it announces, bitmap after bitmap."""
+        self._settle()
         found: set[int] = set()
         base: int | None = 0x00
         while base is not None:
             try:
-                payload = self.link.ask(self.module, self.dialect.bitmap(base)).payload
+                payload = self.link.ask(self.module, self._way.bitmap(base)).payload
             except (NoAnswer, BrokenAnswer, Refused):
                 break
-            told = self.dialect.announced(base, payload) or set()
+            told = self._way.announced(base, payload) or set()
             found |= told
             base = base + 0x20 if base + 0x20 in told and base < LAST_BITMAP else None
         self.announced = found
@@ -89,8 +92,6 @@ class Values:
     def _many(self, numbers: list[int]) -> dict[int, bytes]:
         found: dict[int, bytes] = {}
         left = numbers
-        if left and self.service == CURRENT:
-            self.most = max(1, min(self.most, (self.link.longest - 1) // (1 + len(self.dialect.page))))
         while left:  # what it takes at a time may change under way
             group, left = tuple(left[: self.most]), left[self.most :]
             found |= self._ask(group)
@@ -122,20 +123,21 @@ class Values:
             found |= self._ask((number,))
         return found
 
-    @property
-    def dialect(self) -> Dialect:
-        """How the module speaks."""
-        return self.link.dialect(self.module)
+    def _settle(self) -> None:
+        """How the module speaks, and how many numbers then fit into a request."""
+        if self.service == CURRENT:
+            self._way = self.link.dialect(self.module)
+            self.most = max(1, min(self.most, (self.link.longest - 1) // (1 + len(self._way.page))))
 
     def _request(self, group: tuple[int, ...]) -> bytes:
         if self.service == FRAME:
             return bytes((FRAME,)) + b"".join(bytes((number, 0)) for number in group)
-        return self.dialect.current(group)
+        return self._way.current(group)
 
     def _read(self, payload: bytes, group: tuple[int, ...]) -> tuple[dict[int, bytes], str]:
         if self.service == FRAME:
             return read_current(payload, group, between=1)
-        return self.dialect.read(payload, group)
+        return self._way.read(payload, group)
 
     def _apart(self, group: tuple[int, ...], error: LinkError) -> dict[int, bytes]:
         """What was not told together: one by one, unless nothing is to be gained by it."""

@@ -291,5 +291,7 @@ def belongs(payload: bytes, request: bytes) -> bool:
     if payload[0] == service + 0x40:
         size = ECHOES.get(service, 0)
         told = payload[1 : 1 + size]
+        if size == 1 and told:
+            return told[0] in request[1:]
         return len(told) < size or not size or any(request.startswith(told, at) for at in range(1, len(request), size))
     return payload[0] == 0x7F and len(payload) >= 3 and payload[1] == service

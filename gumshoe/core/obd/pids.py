@@ -155,10 +155,11 @@ def read_current(
         parts[number] = data
         position += 1 + shortest
         more = longest - shortest
-        after = payload[position + len(page) : position + len(page) + 1]
-        known = payload.startswith(page, position) and after and after[0] in left
-        if more and position < len(payload) and (not known or len(payload) == position + more):
-            position += more
+        if more and position < len(payload):
+            after = payload[position + len(page) : position + len(page) + 1]
+            known = payload.startswith(page, position) and after and after[0] in left
+            if not known or len(payload) == position + more:
+                position += more
     return parts, ""
 
 

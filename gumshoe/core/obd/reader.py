@@ -71,10 +71,10 @@ class Reader(ABC):
         responder: int,
         problems: list[str],
         expect: Callable[[str], None] = lambda _vin: None,
-        repeats: int = REPEATS,
+        repeats: int = 0,
     ) -> None:
         self.link, self.responder, self.problems, self.expect = link, responder, problems, expect
-        self._repeats = repeats
+        self._repeats = repeats or REPEATS
         self._fell_silent = False
         self._unread: dict[Part, Unread] = {}
 
