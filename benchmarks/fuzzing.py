@@ -25,6 +25,7 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -396,8 +397,8 @@ def files(count: int, seed: int = 1) -> Found:
     """So many mutated files, read by what reads uploads, in processes with its limits."""
     jobs = [(seed * 10_000_019 + number, number % len(_SAMPLES)) for number in range(count)]
     found = Found()
-    with multiprocessing.get_context("fork").Pool(2, initializer=untrusted.limit_memory) as pool:
-        for task, what in pool.imap_unordered(_file, jobs, chunksize=16):
+    with ProcessPoolExecutor(2, multiprocessing.get_context("fork"), untrusted.limit_memory) as pool:
+        for task, what in pool.map(_file, jobs, chunksize=16):
             found[what] += 1
             found[f"files of {task}"] += 1
     return found

@@ -31,6 +31,10 @@ FD_BYTES, FD_BITRATE = 64, 2_000_000
 """Bytes of the longest frame of CAN FD, and the bit rate of its data that is usual in cars (from memory)."""
 MOST_WAITS = 255
 """So often a module may say "wait" to a long request of ours, a second each at most (N_Bs, ISO 15765-2 [S])."""
+SINGLE_BYTES = 7
+FIRST, CONSECUTIVE = 1, 2
+LOOKS_EVERY_S = 0.2
+"""So long the frames of an answer are gathered before they are put together; can-isotp's own clocks go on."""
 SENDING_S = 0.001
 """How long is listened between two looks at whether our next frame is due."""
 STRAY = (isotp.UnexpectedConsecutiveFrameError, isotp.UnexpectedFlowControlError)
@@ -44,11 +48,34 @@ class _Lane:
     inbox: list[isotp.CanMessage] = field(default_factory=list)
     trouble: str = ""
     pending: int = 0
+    left: int = 0
+    """Frames still to come of the answer that is being heard."""
+    turn: int = 0
+    looked: float = 0.0
 
     def restart(self) -> None:
         self.logic.reset()
         self.inbox.clear()
-        self.trouble, self.pending = "", 0
+        self.trouble, self.pending, self.left = "", 0, 0
+
+    def waits_for_more(self, data: bytes, now: float) -> bool:
+        """Whether a frame is one in the middle of an answer, in its turn: those are put together with the last one, not
+        each by itself."""
+        kind = data[0] >> 4 if data else 0
+        if kind == FIRST and len(data) >= 8:
+            length, first = (data[0] & 15) << 8 | data[1], len(data) - 2
+            self.left, self.turn, self.looked = -(-(length - first) // (first + 1)), 1, now
+            return False
+        if kind != CONSECUTIVE or data[0] & 15 != self.turn or now - self.looked > LOOKS_EVERY_S:
+            self.left, self.looked = 0, now
+            return False
+        self.left, self.turn = self.left - 1, (self.turn + 1) % 16
+        return self.left > 0
+
+
+def single_frame(payload: bytes) -> bytes:
+    """A request that fits one frame (ISO 15765-2 [S])."""
+    return bytes((len(payload),)) + payload.ljust(SINGLE_BYTES, b"\x00")
 
 
 class CanLink(Link):
@@ -66,6 +93,8 @@ class CanLink(Link):
         """``fd``: the bus was opened for frames of up to 64 bytes, and requests go out in such."""
         super().__init__(addressing, timing, tap)
         self.bus, self.fd = bus, fd
+        self._touched: set[int] = set()
+        """Modules whose segmentation has heard or said something since the last request."""
         self._lanes = {
             addressing.response_id(module): self._lane(addressing.request_id(module), addressing.response_id(module))
             for module in MODULES
@@ -83,8 +112,7 @@ class CanLink(Link):
 
     def _everybody(self, payload: bytes) -> Exchange:
         self._prepare()
-        data = bytes((len(payload), *payload)).ljust(8, b"\x00")
-        self._send(self.addressing.functional_id, data)
+        self._send(self.addressing.functional_id, single_frame(payload))
         answers: list[Response] = []
         self._gather(payload, {number for number in self._lanes if self.addressing.is_response(number)}, answers)
         broken = {number: lane.trouble for number, lane in self._lanes.items() if lane.trouble}
@@ -93,8 +121,12 @@ class CanLink(Link):
     def _asked_once(self, request_id: int, response_id: int, payload: bytes) -> Response:
         lane = self._lanes.get(response_id) or self._lanes.setdefault(response_id, self._lane(request_id, response_id))
         self._prepare()
-        lane.logic.send(payload)
-        self._process(lane)
+        if len(payload) <= SINGLE_BYTES:
+            self._send(request_id, single_frame(payload))
+        else:
+            self._touched.add(response_id)
+            lane.logic.send(payload)
+            self._process(lane)
         answers: list[Response] = []
         self._gather(payload, {response_id}, answers, only=response_id)
         if not answers:
@@ -145,10 +177,12 @@ class CanLink(Link):
 
     def _prepare(self) -> None:
         """Forget late answers to earlier requests, so that they cannot be taken for this one's."""
-        for lane in self._lanes.values():
+        for number in self._touched:
+            lane = self._lanes[number]
             if lane.trouble or lane.inbox or lane.pending or lane.logic.is_rx_active() or lane.logic.transmitting():
                 lane.restart()
             lane.logic.clear_rx_queue()
+        self._touched.clear()
         while self._receive(0.0) is not None:
             pass
 
@@ -214,6 +248,7 @@ class CanLink(Link):
             lane = self._lanes.get(number)
             if lane is None:
                 continue
+            self._touched.add(number)
             lane.inbox.append(
                 isotp.CanMessage(
                     arbitration_id=number,
@@ -223,6 +258,9 @@ class CanLink(Link):
                     is_fd=message.is_fd,
                 )
             )
+            if lane.waits_for_more(bytes(message.data), now):
+                deadline = max(deadline, now + self.timing.consecutive)
+                continue
             self._process(lane)
             if number not in waiting:
                 continue

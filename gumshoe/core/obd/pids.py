@@ -72,8 +72,7 @@ class Pid(Row):
 
     def decode(self, data: bytes) -> dict[str, float]:
         """Values by field key, of the fields that the car has. ``data`` holds exactly this PID's bytes."""
-        there = [item for item in self.fields if item.bit is None or data[0] >> item.bit & 1]
-        return {item.key: item.read(data) for item in there}
+        return {item.key: item.read(data) for item in self.fields if item.bit is None or data[0] >> item.bit & 1}
 
     def encode(self, values: Mapping[str, float]) -> bytes:
         """Data bytes for the given values; fields not given are zero, and said not to be there."""
@@ -163,6 +162,7 @@ def read_current(
     return parts, ""
 
 
+@cache
 def _sizes(number: int) -> tuple[int, int]:
     if number % 0x20 == 0:
         return 4, 4
