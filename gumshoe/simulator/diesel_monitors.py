@@ -84,18 +84,28 @@ class ParticulateFilter(SlowMonitor):
             return
         if seen.filter_flow_lps < self.FLOW_LPS:
             return
-        empty = 0.60 * seen.filter_flow_lps + 0.00384 * seen.filter_flow_lps**2
-        bare = seen.filter_mbar < self.LOW_SHARE * empty
+        empty = self._empty(seen.filter_flow_lps)
+        bare, full = seen.filter_mbar < self.LOW_SHARE * empty, self._full(watch, empty)
         self._hold(watch, "P2002", bare)
-        full = memory.soot_model_g > self.SOOT_G
         self._hold(watch, "P2463", full)
-        # Burning long has not emptied it: what fills it does not burn.
-        self._hold(watch, "P242F", full and own(watch).diesel.regeneration_s > self.VAIN_S)
+        self._burning(watch, full)
         self._good = 0.0 if bare or full else self._good + SLOW_S
         if self._good > 30.0:
             memory.mark_complete(self.NAME)
             for code in self._held:
                 memory.passed(code)
+
+    def _empty(self, lps: float) -> float:
+        """Pressure across an empty one (mbar) at a flow."""
+        return 0.60 * lps + 0.00384 * lps**2
+
+    def _full(self, watch: Watch, empty: float) -> bool:
+        return watch.memory.soot_model_g > self.SOOT_G
+
+    def _burning(self, watch: Watch, full: bool) -> None:
+        """How it is burnt free: long and in vain, what fills it does not burn; and how often."""
+        memory = watch.memory
+        self._hold(watch, "P242F", full and own(watch).diesel.regeneration_s > self.VAIN_S)
         recent = [km for km in memory.regenerated_km if memory.regenerated_km[-1] - km < self.OFTEN_KM]
         if len(recent) >= self.OFTEN:
             memory.fail("P2459", watch.frame())

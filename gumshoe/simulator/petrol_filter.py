@@ -11,7 +11,7 @@ from typing import ClassVar
 from gumshoe.simulator.diesel_engine import ASH_SHARE_G, filter_flow_lps
 from gumshoe.simulator.diesel_monitors import ParticulateFilter
 from gumshoe.simulator.engine import DT, Engine
-from gumshoe.simulator.watch import SLOW_S, Watch
+from gumshoe.simulator.watch import Watch
 
 WARM_SHARE, COLD_SHARE, RICH_SHARE = 0.00004, 0.0008, 0.02
 """Soot from each gram of fuel: warm, cold, and as the air runs short."""
@@ -48,26 +48,15 @@ class FilteredEngine(Engine):
 
 
 class PetrolFilter(ParticulateFilter):
-    """The filter's pressure: none at rest, and at flow neither too little nor too much."""
+    """The filter's pressure: none at rest, and at flow neither too little nor too much. It burns free by itself."""
 
     FULL_TIMES: ClassVar[float] = 2.8
 
-    def step(self, watch: Watch) -> None:
-        seen, memory = watch.seen, watch.memory
-        if "P2454" in memory.codes("pending") or "P2455" in memory.codes("pending"):
-            return
-        if not watch.running:
-            self._hold(watch, "P2453", not seen.cranked and abs(seen.filter_mbar) > self.ZERO_MBAR)
-            return
-        if seen.filter_flow_lps < self.FLOW_LPS:
-            return
-        empty = LINEAR_MBAR * seen.filter_flow_lps + SQUARE_MBAR * seen.filter_flow_lps**2
-        bare = seen.filter_mbar < self.LOW_SHARE * empty
-        full = seen.filter_mbar > self.FULL_TIMES * empty
-        self._hold(watch, "P2002", bare)
-        self._hold(watch, "P2463", full)
-        self._good = 0.0 if bare or full else self._good + SLOW_S
-        if self._good > 30.0:
-            memory.mark_complete(self.NAME)
-            for code in self._held:
-                memory.passed(code)
+    def _empty(self, lps: float) -> float:
+        return LINEAR_MBAR * lps + SQUARE_MBAR * lps**2
+
+    def _full(self, watch: Watch, empty: float) -> bool:
+        return watch.seen.filter_mbar > self.FULL_TIMES * empty
+
+    def _burning(self, watch: Watch, full: bool) -> None:
+        return None
