@@ -15,16 +15,19 @@ from doipclient import DoIPClient
 
 from gumshoe.core.codes import CodeState
 from gumshoe.core.obd import ip_link
+from gumshoe.core.obd.buslog import messages, read_frames, snapshot_of
+from gumshoe.core.obd.capture import candump_line, parse_candump
 from gumshoe.core.obd.clearing import clear_modules, modules_to_clear
 from gumshoe.core.obd.connect import AdapterKind, AdapterSpec, connect, tested
 from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, CannotReach, LinkError, NoAnswer
 from gumshoe.core.obd.ip_link import Entity, host_and_port, open_ip_link
-from gumshoe.core.obd.link import Link, Timing
+from gumshoe.core.obd.link import BusFrame, Link, Timing
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.uds import ModuleAddress
 from gumshoe.core.obd.who import find_engine
 from gumshoe.simulator.gateway import Gateway as StandIn
+from gumshoe.simulator.logged import logged_car
 from tests.foreign.gateway import Gateway, behind
 from tests.foreign.test_link import LIVE, engine_of
 from tests.foreign.vehicle import Unit, engine, gearbox, modern
@@ -60,6 +63,28 @@ class Whole(unittest.TestCase):
             self.assertEqual(motor.with_state(CodeState.CONFIRMED), ("P0171", "P0300"))
             self.assertEqual(find_engine(link), MOTOR)
             self.assertEqual({row.key for row in Poller(link, MOTOR, LIVE).poll()}, set(LIVE))
+
+    def test_its_log_is_a_car_in_a_file(self) -> None:
+        """Whole messages between logical addresses, replayed as a car with 29-bit ids."""
+        frames: list[BusFrame] = []
+        box = modern(rows=[b"\x07\x40\x00\x2f"], frames={}, kept=[])
+        with link_to({MOTOR: modern(), BOX: box, 0x1110: modern(rows=[])}) as (link, _gateway):
+            link.tap = frames.append
+            was = scan(link)
+        lines = [candump_line(frame) for frame in frames]
+        self.assertTrue(any(" ip0 0E000010#" in line for line in lines))
+        read = read_frames("\n".join(lines).encode(), ".log")
+        found = snapshot_of(messages(read))
+        assert found is not None
+        motor, box_was, far = (module.codes for module in was.modules)  # 10, 18 and 1110, whose last byte is taken
+        self.assertEqual([module.codes for module in found.modules], [motor, far, box_was])
+        self.assertEqual([module.responder for module in found.modules], [0x18DAF110, 0x18DAF111, 0x18DAF118])
+        car = logged_car(parse_candump(lines), "logged-over-ip")
+        car.start()
+        self.addCleanup(car.stop)
+        again, _spoke = connect(AdapterSpec(AdapterKind.BUS, "logged-over-ip", "virtual"), timing=QUICK)
+        with again:
+            self.assertEqual(engine_of(scan(again)).codes, engine_of(was).codes)
 
     def test_the_older_services_travel_as_well(self) -> None:
         with link_to({MOTOR: engine(), BOX: gearbox()}) as (link, _gateway):

@@ -15,7 +15,7 @@ from pathlib import Path
 import can
 
 from gumshoe.core.errors import BadInput
-from gumshoe.core.obd.capture import CLASSIC_BYTES
+from gumshoe.core.obd.capture import CLASSIC_BYTES, OVER_IP
 from gumshoe.core.obd.dialect import CLASSIC, ON_UDS, Dialect
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
@@ -30,6 +30,8 @@ SUFFIXES = (".log", ".asc", ".blf", ".trc")
 MOST_FRAMES = 5_000_000
 PENDING = 0x78
 CLEARS = (b"\x04", b"\x14")
+TESTER = 0x0E00
+"""A tester's logical address over IP (ISO 13400-2 [S])."""
 LAW_SERVICES = frozenset(range(0x01, 0x0B))
 CLASSIC_EMPTY = b"\x41\x00\x00\x00\x00\x00"
 
@@ -67,9 +69,8 @@ def read_frames(content: bytes, suffix: str) -> list[BusFrame]:
                     if message.is_error_frame or message.is_remote_frame:
                         continue
                     data, extended = bytes(message.data), message.is_extended_id
-                    frames.append(
-                        BusFrame(message.timestamp, message.arbitration_id, extended, data, not message.is_rx)
-                    )
+                    sent, over_ip = not message.is_rx, message.channel == OVER_IP
+                    frames.append(BusFrame(message.timestamp, message.arbitration_id, extended, data, sent, over_ip))
                     if len(frames) > MOST_FRAMES:
                         raise BadInput(f"The log holds more than {MOST_FRAMES} frames.", remedies=("cut it in two",))
         except BadInput:
@@ -88,9 +89,13 @@ def messages(frames: Iterable[BusFrame]) -> list[Message]:
     """Diagnostic messages put together; one that is cut short, or lacks a frame in its middle, is left out."""
     found: list[Message] = []
     open_ones: dict[int, _Open] = {}
+    places: dict[int, int] = {}
     for frame in frames:
         data = frame.data
         if not data or not is_diagnostic(frame):
+            continue
+        if frame.over_ip:
+            found.append(Message(frame.time, _placed(frame.id, places), data))
             continue
         kind = data[0] >> 4
         if data[0] == 0 and len(data) > CLASSIC_BYTES and 0 < data[1] <= len(data) - 2:  # a long one of CAN FD
@@ -111,8 +116,25 @@ def messages(frames: Iterable[BusFrame]) -> list[Message]:
     return found
 
 
+def _placed(number: int, places: dict[int, int]) -> int:
+    """The id of 29 bits that stands for a message between logical addresses: a module's place is the last byte of its
+    address, or the next that is free."""
+    source, target = number >> 16, number & 0xFFFF
+    wide = Addressing.TWENTY_NINE_BIT
+    if target == Addressing.LOGICAL.functional_id:
+        return wide.functional_id
+    module = target if source == TESTER else source
+    if module not in places:
+        taken, wanted = set(places.values()), [(module + step) & 0xFF for step in range(0x100)]
+        places[module] = next((place for place in wanted if place not in taken), module & 0xFF)
+    answers = wide.response_id(0) & ~0xFF | places[module]
+    return wide.request_id(answers) if source == TESTER else answers
+
+
 def is_diagnostic(frame: BusFrame) -> bool:
     """Whether a frame's id is one of those that testers and modules talk on (ISO 15765-4 [S])."""
+    if frame.over_ip:
+        return TESTER in (frame.id >> 16, frame.id & 0xFFFF)
     return frame.id >> 16 in (0x18DA, 0x18DB) if frame.extended else 0x700 <= frame.id <= 0x7FF
 
 

@@ -7,6 +7,8 @@ from collections.abc import Iterable, Iterator
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.link import BusFrame
 
+OVER_IP = "ip0"
+"""The channel of messages that passed over IP."""
 CLASSIC_BYTES = 8
 """Frames of more bytes are of CAN FD."""
 
@@ -14,6 +16,7 @@ CLASSIC_BYTES = 8
 def candump_line(frame: BusFrame, channel: str = "can0") -> str:
     """``(1700000000.000000) can0 7E8#0641…``; 29-bit ids with eight digits; CAN FD: ``##`` and a digit of flags."""
     identifier = f"{frame.id:08X}" if frame.extended else f"{frame.id:03X}"
+    channel = OVER_IP if frame.over_ip else channel
     mark = "#" if len(frame.data) <= CLASSIC_BYTES else "##1"
     return f"({frame.time:.6f}) {channel} {identifier}{mark}{frame.data.hex().upper()}"
 
@@ -25,7 +28,7 @@ def parse_candump(lines: Iterable[str]) -> Iterator[BusFrame]:
         if not text:
             continue
         try:
-            stamp, _channel, body = text.split()[:3]
+            stamp, channel, body = text.split()[:3]
             identifier, data = body.split("#", 1)
             value = int(identifier, 16)
             data = data[2:] if data.startswith("#") else data
@@ -34,6 +37,7 @@ def parse_candump(lines: Iterable[str]) -> Iterator[BusFrame]:
                 id=value,
                 extended=len(identifier) > 3,
                 data=bytes.fromhex(data),
+                over_ip=channel == OVER_IP,
                 sent=value in (0x7DF, 0x18DB33F1) or 0x7E0 <= value <= 0x7E7,
             )
         except ValueError as error:

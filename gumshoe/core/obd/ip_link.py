@@ -239,7 +239,7 @@ class IpLink(Link):
 
     def _note(self, source: int, target: int, data: bytes, sent: bool) -> None:
         if self.tap:
-            self.tap(BusFrame(time.time(), source << 16 | target, True, data, sent))
+            self.tap(BusFrame(time.time(), source << 16 | target, True, data, sent, over_ip=True))
 
 
 def open_ip_link(

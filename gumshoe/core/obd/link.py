@@ -107,13 +107,15 @@ class Exchange:
 
 @dataclass(frozen=True)
 class BusFrame:
-    """One frame as it passed on the bus; ``sent`` by us or received."""
+    """One frame as it passed on the bus; ``sent`` by us or received. ``over_ip``: a whole message between two logical
+    addresses, the sender's and the receiver's in its ``id``."""
 
     time: float
     id: int
     extended: bool
     data: bytes
     sent: bool
+    over_ip: bool = False
 
 
 BUSY, PENDING, NOT_OFFERED = 0x21, 0x78, 0x11
