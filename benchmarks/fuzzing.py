@@ -30,6 +30,7 @@ from pathlib import Path
 from typing import Any
 
 import can
+from doipclient import client as doip
 
 from gumshoe.core.casefile import untrusted
 from gumshoe.core.errors import GumshoeError
@@ -308,6 +309,7 @@ def gateway(count: int, seed: int = 1) -> Found:
     timing = Timing(p2=0.005, margin=0.0, patience=0.2, p2_star=0.05)
 
     host, port = host_and_port(address)
+    doip.A_PROCESSING_TIME = 0.1  # how long it waits to be routed
 
     def one() -> None:
         entity = Entity(host, port, 0x10, "")

@@ -174,6 +174,12 @@ class Odd(unittest.TestCase):
                 if name == "fell silent":
                     self.assertIsNotNone(engine_of(found).missing(Part.PERMANENT))
 
+    def test_a_unit_that_only_has_the_plain_list_is_read_by_it(self) -> None:
+        unit = modern(makers=[], exact={b"\x19\x42\x33\x8d\xff": b"\x7f\x19\x12"})
+        module = engine_of(scanned(unit))
+        self.assertTrue(module.codes_known)
+        self.assertEqual(module.with_state(CodeState.CONFIRMED), ("P0171", "P0300"))
+
     def test_a_list_that_is_cut_short_says_so(self) -> None:
         cut = b"\x59\x42\x33\xff\xff\x04" + b"\x20\x01\x71\x00\xaf" + b"\x20\x03"
         unit = modern()

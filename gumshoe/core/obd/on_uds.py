@@ -101,6 +101,7 @@ class OnUdsReader(Reader):
         rows = {row.key: row for row in self._law_codes()}
         for row in self._others():
             rows.setdefault(row.key, row)
+        self._forgive(Part.CODES, Part.MAKERS_CODES not in self._unread)
         found = [row.stored(CodeState.CONFIRMED) for row in rows.values() if row.status & CONFIRMED]
         found += [row.stored(CodeState.PENDING) for row in rows.values() if row.status & PENDING]
         found += [
@@ -157,7 +158,7 @@ class OnUdsReader(Reader):
         return {}
 
     def _forgive(self, part: Part, found: bool) -> None:
-        """Where some of a kind were told, one that the module has not is no gap."""
+        """Where a kind was told after all, one way or one piece of it that the module has not is no gap."""
         missed = self._unread.get(part)
         if found and missed is not None and not missed.offered:
             del self._unread[part]
