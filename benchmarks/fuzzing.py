@@ -26,6 +26,7 @@ import time
 from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
+from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
@@ -395,12 +396,17 @@ def _file(job: tuple[int, int]) -> tuple[str, str]:
 _SAMPLES = samples()
 
 
-def files(count: int, seed: int = 1) -> Found:
-    """So many mutated files, read by what reads uploads, in processes with its limits."""
+def files(count: int, seed: int = 1, *, apart: bool = True) -> Found:
+    """So many mutated files, read by what reads uploads; ``apart``: in processes with its limits."""
     jobs = [(seed * 10_000_019 + number, number % len(_SAMPLES)) for number in range(count)]
     found = Found()
-    with ProcessPoolExecutor(2, multiprocessing.get_context("fork"), untrusted.limit_memory) as pool:
-        for task, what in pool.map(_file, jobs, chunksize=16):
+    with ExitStack() as stack:
+        told = map(_file, jobs)
+        if apart:
+            forked = multiprocessing.get_context("fork")
+            pool = stack.enter_context(ProcessPoolExecutor(2, forked, untrusted.limit_memory))
+            told = pool.map(_file, jobs, chunksize=16)  # type: ignore[assignment]
+        for task, what in told:
             found[what] += 1
             found[f"files of {task}"] += 1
     return found
