@@ -102,6 +102,32 @@ class Addresses(unittest.TestCase):
                 self.assertEqual({row.key for row in Poller(link, at, LIVE).poll()}, set(LIVE))
 
 
+class Scales(unittest.TestCase):
+    """SAE J1979 [S]: what PIDs 14 to 1B, 4F and 50 say of how others are meant."""
+
+    def test_other_largest_values_scale_what_they_are_of(self) -> None:
+        unit = engine()
+        unit.pids |= {0x34: b"\x40\x00\x90\x00", 0x4F: b"\x04\x00\x00\x32", 0x50: b"\x32\x00\x00\x00"}
+        unit.frame |= {0x0B: b"\x22"}
+        with link_to(unit) as (link, _car):
+            values = engine_of(scan(link)).values
+            live = {row.key: row.value for row in Poller(link, 0x7E8, (*LIVE, "lambda_b1s1", "pump_b1s1_ma")).poll()}
+            frame = engine_of(scan(link)).frames[0].values
+        self.assertAlmostEqual(values["lambda_b1s1"], 1.0, places=3)  # a quarter of 4, not of 2
+        self.assertAlmostEqual(values["pump_b1s1_ma"], 16.0)  # nothing said of it: the usual 128 mA
+        self.assertAlmostEqual(values["map_kpa"], 0x22 * 500.0 / 255.0)
+        self.assertAlmostEqual(values["maf_gps"], 0x140 * 0.01 * 500.0 / 655.35)
+        self.assertEqual({key: values[key] for key in live}, live)
+        self.assertAlmostEqual(frame["map_kpa"], values["map_kpa"])
+
+    def test_a_trim_that_is_not_used_is_no_trim(self) -> None:
+        unit = engine()
+        unit.pids |= {0x14: b"\x5a\x88", 0x15: b"\x78\xff"}
+        values = engine_of(scanned(unit)).values
+        self.assertEqual((values["o2_b1s1_trim_pct"], values["o2_b1s2_v"]), (6.25, 0.6))
+        self.assertNotIn("o2_b1s2_trim_pct", values)
+
+
 class NoneAndUnknown(unittest.TestCase):
     def test_codes_that_were_not_told_are_not_none(self) -> None:
         for name, unit in {

@@ -20,7 +20,7 @@ from gumshoe.core.obd.dialect import CLASSIC, ON_UDS, Dialect
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
 from gumshoe.core.obd.link import PRESENT, Addressing, BusFrame, Exchange, Link, Response, Timing
-from gumshoe.core.obd.pids import bitmap_for, pid_table
+from gumshoe.core.obd.pids import MAXIMA, bitmap_for, in_full, pid_table
 from gumshoe.core.obd.poller import EPOCH_S, Sample
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import Snapshot
@@ -144,6 +144,7 @@ def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = 
     found: list[Sample] = []
     told = list(heard)
     engine = engine_in(told)
+    maxima: dict[str, float] = {}
     for pair in pairs(told):
         message = pair.answer
         if message.id != engine:
@@ -152,8 +153,10 @@ def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = 
         if current is not None:
             for number, data in current[1].items():
                 pid = pid_table().get(number)
-                if pid:
-                    found += [Sample(message.time, key, value) for key, value in pid.decode(data).items()]
+                values = pid.decode(data) if pid else {}
+                if number in MAXIMA:
+                    maxima |= values
+                found += [Sample(message.time, key, value) for key, value in in_full(values, maxima).items()]
         elif message.payload[0] == 0x62:
             position = 1
             while position + 2 < len(message.payload):

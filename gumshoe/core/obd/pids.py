@@ -36,6 +36,16 @@ class Field(Row):
     kind: FieldKind = FieldKind.NUMBER
     bit: int | None = None
     """Bit of the PID's first byte that says whether the car has this field; None: it always has."""
+    absent: int | None = None
+    """The raw value that says that the car has no such thing."""
+    most: str = ""
+    """The channel that tells the largest value, where a car has another than the usual (PIDs 4F and 50)."""
+
+    def told(self, data: bytes) -> bool:
+        """Whether the car has this field."""
+        if self.bit is not None and not data[0] >> self.bit & 1:
+            return False
+        return self.absent is None or int.from_bytes(data[self.at : self.at + self.size], "big") != self.absent
 
     def read(self, data: bytes) -> float:
         """The value held in the PID's data bytes."""
@@ -72,7 +82,7 @@ class Pid(Row):
 
     def decode(self, data: bytes) -> dict[str, float]:
         """Values by field key, of the fields that the car has. ``data`` holds exactly this PID's bytes."""
-        return {item.key: item.read(data) for item in self.fields if item.bit is None or data[0] >> item.bit & 1}
+        return {item.key: item.read(data) for item in self.fields if item.told(data)}
 
     def encode(self, values: Mapping[str, float]) -> bytes:
         """Data bytes for the given values; fields not given are zero, and said not to be there."""
@@ -95,6 +105,28 @@ def pid_table() -> dict[int, Pid]:
     """Every PID we can decode, by number."""
     document = load_table(FILE, PidsFile)
     return {pid.id: pid for pid in document.pid}
+
+
+USUAL_MOST = {
+    "most_lambda": 2.0,
+    "most_oxygen_v": 8.0,
+    "most_oxygen_ma": 128.0,
+    "most_map_kpa": 255.0,
+    "most_maf_gps": 655.35,
+}
+"""What the largest values are where a car does not say otherwise (SAE J1979 PIDs 4F and 50 [S])."""
+MAXIMA = (0x4F, 0x50)
+"""The numbers that tell them."""
+
+
+def in_full(values: Mapping[str, float], maxima: Mapping[str, float]) -> dict[str, float]:
+    """Values as a car with other largest values means them; zero means the usual one."""
+    fields, found = fields_by_key(), dict(values)
+    for key, value in values.items():
+        told = maxima.get(fields[key].most, 0.0) if key in fields and fields[key].most else 0.0
+        if told:
+            found[key] = value * told / USUAL_MOST[fields[key].most]
+    return found
 
 
 @cache

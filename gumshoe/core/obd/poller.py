@@ -11,7 +11,7 @@ from gumshoe.core.obd.current import Values, batches
 from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, NoAnswer, Refused
 from gumshoe.core.obd.identifiers import IdentifierRow, read_answer, request
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.pids import pid_of_key, pid_table
+from gumshoe.core.obd.pids import MAXIMA, in_full, pid_of_key, pid_table
 
 # Channels that change over minutes: asked once in SLOW_EVERY rounds (common practice, no source).
 SLOW_KEYS = frozenset(
@@ -61,6 +61,7 @@ class Poller:
         self._data = Values(link, module, rests_s=RESTS_S)
         self._rows = {row.key: row for row in identifiers}
         self._round = 0
+        self._maxima: dict[str, float] = {}
         self._seen: dict[str, deque[float]] = {}
         self.want(keys)
 
@@ -77,6 +78,9 @@ class Poller:
         slow_round = self._round % SLOW_EVERY == 0
         if self._data.announced is None or (slow_round and not self._data.announced):
             self._data.listen()
+            told = self._data.ask(number for number in MAXIMA if number in (self._data.announced or ()))
+            for number, data in told.items():
+                self._maxima |= pid_table()[number].decode(data)
         self._round += 1
         samples = self._ask(self._fast + (self._slow if slow_round else []))
         for rows in batches(self._own, min(IDENTIFIERS_PER_REQUEST, (self.link.longest - 1) // 2)):
@@ -105,7 +109,8 @@ class Poller:
 
     def _ask(self, numbers: list[int]) -> list[Sample]:
         table, told = pid_table(), self._data.ask(filter(self._data.has, numbers))
-        return self._arrived({key: v for number, data in told.items() for key, v in table[number].decode(data).items()})
+        values = {key: v for number, data in told.items() for key, v in table[number].decode(data).items()}
+        return self._arrived(in_full(values, self._maxima) if self._maxima else values)
 
     def _arrived(self, values: Mapping[str, float]) -> list[Sample]:
         now = steady_time()
