@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from gumshoe.simulator.car import Car
 from gumshoe.simulator.diesel_control import DieselManagement, DieselState
+from gumshoe.simulator.models import Speech
 
 MISFIRES, CAM, BALANCE, FILTER = 0x5100, 0x5200, 0x5300, 0x5400
 TENTH = 10.0
@@ -29,7 +30,9 @@ class Item:
 
 
 def items_of(vehicle: Car) -> dict[int, Item]:
-    """What this kind of car tells."""
+    """What this kind of car tells; one from before CAN nothing."""
+    if vehicle.model.speaks is Speech.BEFORE_CAN:
+        return {}
 
     def misfires(cylinder: int) -> Item:
         return Item(f"misfire_c{cylinder + 1}", lambda car: car.memory.misfire_trip[cylinder])

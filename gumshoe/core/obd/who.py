@@ -68,19 +68,18 @@ def find_engine(link: Link) -> int:
 
     Raises NoAnswer when nobody answers.
     """
-    announced: dict[int, set[int]] = {}
-    states: dict[int, bytes] = {}
-    ways = ways_of(link)
-    for way in ways:
+    announced: dict[int, tuple[Dialect, set[int]]] = {}
+    for way in ways_of(link):
         for answer in link.ask_all(way.call).answers:
             numbers = way.announced(0x00, answer.payload)
             if numbers is not None:
-                announced.setdefault(answer.responder, numbers)
+                announced.setdefault(answer.responder, (way, numbers))
     if not announced:
         raise NoAnswer("No module answers: the engine's control unit was not found.")
     if len(announced) == 1:
         return next(iter(announced))
-    for way in ways:
+    states: dict[int, bytes] = {}
+    for way in {way for way, _ in announced.values()}:
         for answer in link.ask_all(way.current((STATE,))).answers:
             told, _wrong = way.read(answer.payload, (STATE,))
             states |= {answer.responder: told[STATE]} if STATE in told else {}
@@ -91,6 +90,6 @@ def find_engine(link: Link) -> int:
             status=decode_status(states[number]) if number in states else None,
             pids=tuple(numbers),
         )
-        for number, numbers in sorted(announced.items())
+        for number, (_, numbers) in sorted(announced.items())
     ]
     return max(modules, key=lambda module: module.likeness).responder
