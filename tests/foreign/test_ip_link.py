@@ -143,6 +143,10 @@ class Odd(unittest.TestCase):
         with link_to({MOTOR: modern()}, refuses={0x1030: 0x06}) as (link, _gateway):
             found = scan(link, beyond=[ModuleAddress("brakes", 0x760, 0x768, 0x1030)])
             self.assertEqual([row.name for row in found.silent], ["brakes"])
+        with link_to({MOTOR: modern()}, refuses={MOTOR: 0xC3}) as (link, _gateway):
+            with self.assertRaises(BusFailure) as caught:
+                link.ask(MOTOR, b"\x3e\x00")
+            self.assertIn("reason C3", caught.exception.what)
 
     def test_garbage_is_a_named_error_or_passed_over(self) -> None:
         for garbage in (
@@ -169,7 +173,7 @@ class Odd(unittest.TestCase):
 
 class NotReached(unittest.TestCase):
     def test_every_refusal_to_route_has_its_words(self) -> None:
-        for code, words in ip_link.ROUTING.items():
+        for code, words in {**ip_link.ROUTING, 0xA9: "reason A9"}.items():
             with self.subTest(code), behind({MOTOR: modern()}, routes=code) as gateway:
                 with self.assertRaises(BusFailure) as caught:
                     open_ip_link(gateway.address, timing=QUICK)

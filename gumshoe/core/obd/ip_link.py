@@ -229,7 +229,7 @@ class IpLink(Link):
 
     @staticmethod
     def _nack(message: DiagnosticMessageNegativeAcknowledgement, only: int | None) -> None:
-        code = int(message.nack_code)
+        code = int(message._nack_code)  # as above
         why = NACKS.get(code, f"reason {code:02X}")
         if only is None and code in (UNKNOWN_TARGET, UNREACHABLE):
             raise CannotReach(f"The gateway asks nobody for us: {why}.")
@@ -348,7 +348,7 @@ def _activated(entity: Entity) -> _Client:
         except (OSError, ValueError, struct.error) as error:
             client.close()
             raise GatewayTrouble(f"The gateway's answer to the request to route cannot be read: {error}.") from error
-        code = int(answer.response_code)
+        code = int(answer._response_code)  # the property knows no code beyond the standard's
         if code == ROUTED:
             return client
         client.close()
