@@ -29,6 +29,7 @@ from concurrent.futures import ProcessPoolExecutor
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import can
 from doipclient import client as doip
@@ -310,7 +311,6 @@ def gateway(count: int, seed: int = 1) -> Found:
     timing = Timing(p2=0.005, margin=0.0, patience=0.2, p2_star=0.05)
 
     host, port = host_and_port(address)
-    doip.A_PROCESSING_TIME = 0.1  # how long it waits to be routed
 
     def one() -> None:
         entity = Entity(host, port, 0x10, "")
@@ -321,8 +321,9 @@ def gateway(count: int, seed: int = 1) -> Found:
                 except GumshoeError:
                     continue
 
-    for _ in range(count):
-        tried(one, found)
+    with mock.patch.object(doip, "A_PROCESSING_TIME", 0.1):  # how long it waits to be routed
+        for _ in range(count):
+            tried(one, found)
     over.set()
     thread.join(2.0)
     server.close()
