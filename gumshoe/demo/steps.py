@@ -161,7 +161,7 @@ def drive_skipped(case: Case, user: User, cleared: Clearing, trips: tuple[tuple[
             with_codes = running.vehicle.clock_s - codes_at > 30.0
             try:
                 engine = connection(case.vehicle).engine(link)
-                unit, lists = unit or proofs_runner.watched(link, engine), lists or ListsNow(link, engine)
+                unit, lists = unit or proofs_runner.watched(link, engine), lists or proofs_runner.lists_of(link, engine)
                 seen = proofs_runner.observe(unit, lists if with_codes else None)
             except GumshoeError:
                 continue  # one look lost, as on the road

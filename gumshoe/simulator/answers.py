@@ -67,11 +67,11 @@ def unit_name(name: str) -> bytes:
     return padded(acronym, 4) + b"-" + padded(text, 15)
 
 
-def announced(head: int, bases: bytes, numbers: set[int], beyond: range) -> bytes:
-    """An answer to a request for bitmaps, of those that there are."""
-    later = {base for base in beyond if any(number > base for number in numbers)}
-    told = [base for base in dict.fromkeys(bases) if base == 0 or base in later]
-    return bytes((head,)) + b"".join(bytes((base,)) + bitmap_for(base, numbers | later) for base in told)
+def bits(base: int, numbers: set[int]) -> bytes | None:
+    """The bitmap after ``base`` for a unit that has these numbers, the later bitmaps with them; None where nothing
+    comes after it."""
+    later = {start for start in range(0x20, 0xE0, 0x20) if any(number > start for number in numbers)}
+    return bitmap_for(base, numbers | later) if base == 0 or base in later else None
 
 
 def padded(text: str, size: int) -> bytes:
@@ -163,9 +163,8 @@ class EngineModule:
         answer = b"\x41"
         for number in dict.fromkeys(asked):
             if number % 0x20 == 0:
-                beyond = {base for base in (0x20, 0x40, 0x60) if any(pid > base for pid in pids)}
-                if number == 0 or number in beyond:
-                    answer += bytes((number,)) + bitmap_for(number, pids | beyond)
+                told = bits(number, pids)
+                answer += bytes((number,)) + told if told else b""
             elif number == 0x01:
                 answer += b"\x01" + encode_status(self.status(trip=False))
             elif number == 0x41:
@@ -189,15 +188,14 @@ class EngineModule:
         memory = self.vehicle.memory
         table = pid_table()
         held = {number for number, pid in table.items() if any(item.key in memory.frame for item in pid.fields)}
-        beyond = {base for base in (0x20, 0x40) if any(pid > base for pid in held)}
         answer = b"\x42"
         for number, frame in zip(pairs[::2], pairs[1::2], strict=True):
             if frame != 0:
                 continue
             head = bytes((number, frame))
             if number % 0x20 == 0:
-                if number == 0 or number in beyond:
-                    answer += head + bitmap_for(number, held | beyond | {0x02})
+                told = bits(number, held | {0x02})
+                answer += head + told if told else b""
             elif number == 0x02:
                 answer += head + self._frame_code()
             elif number in held:
@@ -225,8 +223,9 @@ class EngineModule:
         if not 1 <= len(asked) <= MOST_NUMBERS:
             return refuse(0x06, WRONG_LENGTH)
         if all(number % 0x20 == 0 for number in asked):
-            answer = announced(0x46, asked, set(rows), range(0x20, 0xE0, 0x20))
-            return [answer] if len(answer) > 1 else refuse(0x06, 0x31)
+            told = [(base, bits(base, set(rows))) for base in dict.fromkeys(asked)]
+            answer = b"".join(bytes((base,)) + data for base, data in told if data)
+            return [b"\x46" + answer] if answer else refuse(0x06, 0x31)
         mid = asked[0]
         if len(asked) > 1 or mid not in rows:
             return refuse(0x06, 0x31)

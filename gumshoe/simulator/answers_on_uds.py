@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping
 
 from gumshoe.core.codes import TroubleCode
 from gumshoe.core.obd.pids import bitmap_for, pid_table
-from gumshoe.simulator.answers import WRONG_LENGTH, EngineModule, padded, refuse, result_rows, unit_name
+from gumshoe.simulator.answers import WRONG_LENGTH, EngineModule, bits, padded, refuse, result_rows, unit_name
 from gumshoe.simulator.chassis import (
     CONFIRMED,
     EVERY_GROUP,
@@ -110,19 +110,14 @@ class ModernEngineModule(EngineModule):
         if page == VALUES:
             pids = self._pids() - BITS_ALONE
             if number % 0x20 == 0:
-                return self._bits(number, pids)
+                return bits(number, pids)
             return pid_table()[number].encode(self.vehicle.live_values()) if number in pids else None
         if page == RESULTS:
             rows = result_rows(self.vehicle.memory, spark=self.vehicle.model.spark)
             if number % 0x20 == 0:
-                return self._bits(number, set(rows))
+                return bits(number, set(rows))
             return b"".join(item[1:] for item in rows[number]) if number in rows else None
         return self._about(number) if page == ABOUT else None
-
-    @staticmethod
-    def _bits(base: int, numbers: set[int]) -> bytes | None:
-        beyond = {later for later in range(0x20, 0xE0, 0x20) if any(number > later for number in numbers)}
-        return bitmap_for(base, numbers | beyond) if base == 0 or base in beyond else None
 
     def _about(self, number: int) -> bytes | None:
         identity = self.vehicle.identity

@@ -9,7 +9,8 @@ from unittest import mock
 
 import can
 
-from gumshoe.core.codes import CodeState
+from gumshoe.core.codes import CodeState, TroubleCode
+from gumshoe.core.knowledge.code_catalogue import monitor_of
 from gumshoe.core.obd.buslog import messages, snapshot_of
 from gumshoe.core.obd.capture import candump_line, parse_candump
 from gumshoe.core.obd.clearing import clear_modules, modules_to_clear
@@ -18,6 +19,7 @@ from gumshoe.core.obd.dialect import CLASSIC, ON_UDS
 from gumshoe.core.obd.errors import CannotReach, NoAnswer
 from gumshoe.core.obd.link import BusFrame
 from gumshoe.core.obd.lists import ListsNow
+from gumshoe.core.obd.on_uds import Row, monitor_of_group
 from gumshoe.core.obd.poller import Poller
 from gumshoe.core.obd.present import present_values
 from gumshoe.core.obd.scanner import scan
@@ -48,7 +50,8 @@ class Whole(unittest.TestCase):
 
     def test_the_lamp_and_readiness_by_the_groups_of_codes(self) -> None:
         """Bits 4 and 6 of a status: not tested since clearing, and in this drive cycle (ISO 14229-1 annex D [S])."""
-        module = engine_of(scanned(modern()))
+        with link_to(modern()) as (link, _car):
+            module = engine_of(scan(link, monitor_of=monitor_of))
         assert module.status is not None and module.trip_status is not None
         self.assertTrue(module.status.lamp)
         self.assertEqual(module.status.codes, 2)
@@ -63,6 +66,19 @@ class Whole(unittest.TestCase):
         module = engine_of(scanned(modern(groups={0x1E: [b"\xd1\x23\x00\x50"]})))
         assert module.status is not None
         self.assertEqual([row.name for row in module.status.monitors], ["readiness group 1E"])
+
+    def test_what_a_group_is_its_codes_say(self) -> None:
+        """A valve's circuit stands in its monitor's group and does not name it; turbo and cams are no heaters."""
+
+        def named(*codes: str) -> str:
+            return monitor_of_group(tuple(Row(TroubleCode(code), "00", 0) for code in codes), monitor_of)
+
+        self.assertEqual(named("P0443", "P0449", "P0452", "P0442", "P0455"), "evaporative system")
+        self.assertEqual(named("P0045", "P0049", "P005A", "P0033"), "comprehensive components")
+        self.assertEqual(named("P0036", "P0054"), "oxygen sensor heater")
+        self.assertEqual(named("P2002", "P2454"), "particulate filter")
+        self.assertEqual(named("P0102", "P0113", "P0118", "P0335", "P0420"), "comprehensive components")
+        self.assertEqual(named("U3FFF"), "")
 
     def test_readiness_as_the_older_bits_where_the_unit_tells_them_so(self) -> None:
         unit = modern(groups={})
@@ -230,10 +246,19 @@ class Working(unittest.TestCase):
                 unit.dead = False
                 self.assertIs(link.dialect(0x7E8), ON_UDS)
 
+    def test_a_unit_without_groups_is_not_asked_for_them_at_every_look(self) -> None:
+        unit = modern(groups={})
+        with link_to(unit) as (link, _car):
+            watched = ListsNow(link, 0x7E8, monitor_of)
+            watched.look()
+            unit.heard.clear()
+            watched.look()
+        self.assertLessEqual(len(unit.heard), 3)
+
     def test_watched_by_codes_and_readiness(self) -> None:
         unit = modern()
         with link_to(unit) as (link, _car):
-            watched = ListsNow(link, 0x7E8)
+            watched = ListsNow(link, 0x7E8, monitor_of)
             first = watched.look()
             self.assertEqual(first.codes[CodeState.PENDING], ("P0171",))
             self.assertEqual(first.codes[CodeState.PERMANENT], ("P0171",))

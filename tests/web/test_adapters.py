@@ -15,6 +15,7 @@ from gumshoe.core.obd.can_link import open_link
 from gumshoe.core.obd.connect import Line, Mark, tested
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import Speaks
+from gumshoe.simulator.garage import Runner
 from gumshoe.simulator.text_adapter import MAKES, CanWire, TextAdapter
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.scans import services as scans
@@ -85,14 +86,19 @@ class Adapters(WithCar):
         back = self.client.post(reverse("scans:through", args=(self.case.pk,)), {"adapter": ""}, follow=True)
         self.assertContains(back, "is reached through a bus adapter")
 
-    def test_a_new_car_by_bus_and_by_network_cable(self) -> None:
-        """SAE J1979-2 on CAN and over IP say the same of the same car."""
+    def other_car(self, model: str, platform: str) -> Runner:
+        """The case's car is another one, whose purge valve is open; its key is on."""
         garage.stop_all()
-        runner = support.start(replace(support.stand_in(defects=("purge_valve:load:open",)), model="wigeon_12"))
-        self.car.platform = "havsel_wigeon_12"
+        runner = support.start(replace(support.stand_in(defects=("purge_valve:load:open",)), model=model))
+        self.car.platform = platform
         self.car.save()
         runner.key("on")
         runner.skip(12.0)
+        return runner
+
+    def test_a_new_car_by_bus_and_by_network_cable(self) -> None:
+        """SAE J1979-2 on CAN and over IP say the same of the same car."""
+        self.other_car("wigeon_12", "havsel_wigeon_12")
         told = {}
         for way in ("", "cable", "good"):
             chosen = self.client.post(reverse("scans:through", args=(self.case.pk,)), {"adapter": way}, follow=True)
@@ -113,12 +119,7 @@ class Adapters(WithCar):
         self.assertEqual(bus.engine.frames, cable.engine.frames)
 
     def test_an_old_car_is_behind_a_text_adapter_and_nothing_else(self) -> None:
-        garage.stop_all()
-        runner = support.start(replace(support.stand_in(defects=("purge_valve:load:open",)), model="avocet_22"))
-        self.car.platform = "ostrel_avocet_22"
-        self.car.save()
-        runner.key("on")
-        runner.skip(12.0)
+        runner = self.other_car("avocet_22", "ostrel_avocet_22")
         page = self.client.get(reverse("scans:scan", args=(self.case.pk,)))
         self.assertNotContains(page, "a bus adapter")
         stored = scans.perform(self.case, self.tess)

@@ -28,6 +28,7 @@ from pydantic import TypeAdapter
 from gumshoe.core.casefile.files import read_case
 from gumshoe.core.casefile.model import CaseFile
 from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.knowledge.code_catalogue import monitor_of
 from gumshoe.core.obd.buslog import is_diagnostic, messages, read_frames, samples_of, snapshot_of
 from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.obd.identifiers import IdentifierRow
@@ -99,7 +100,7 @@ def case_apart(content: bytes) -> CaseFile:
     except TooMuch:
         raise
     except BadInput:
-        return read_case(content)  # it says again what is wrong, as the error that it is
+        pass  # it is said again here, as the error that it is
     return read_case(content)
 
 
@@ -153,7 +154,7 @@ def _log(content: bytes, argument: Mapping[str, Any]) -> tuple[dict[str, Any], R
     frames = read_frames(content, argument["suffix"])
     heard = messages(frames)
     rows, beyond = _ROWS.validate_python(argument["identifiers"]), _ADDRESSES.validate_python(argument["beyond"])
-    snapshot = snapshot_of(heard, beyond)
+    snapshot = snapshot_of(heard, beyond, monitor_of)
     kept = islice(filter(is_diagnostic, frames), MOST_KEPT) if snapshot else ()
     told = {
         "frames": len(frames),

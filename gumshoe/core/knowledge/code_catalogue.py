@@ -88,6 +88,12 @@ def compose(number: str, component: str, kind: KindRow, severity: Severity, advi
     )
 
 
+def monitor_of(number: str) -> str:
+    """The readiness monitor that a standardised code belongs to; nothing for one that is not known."""
+    row = composed_codes().get(number)
+    return row.monitor if row else ""
+
+
 def own_code(number: str, component: str, kind: str, severity: str, title: str = "") -> CodeRow:
     """The row of a maker's own code whose component and kind somebody has told. Raises DataError for unknown ones."""
     advice = load_table(FOLDER / "code_kinds.toml", KindsFile).advice

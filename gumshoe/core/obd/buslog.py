@@ -19,7 +19,8 @@ from gumshoe.core.obd.capture import CLASSIC_BYTES, OVER_IP
 from gumshoe.core.obd.dialect import CLASSIC, ON_UDS, Dialect
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
-from gumshoe.core.obd.link import PRESENT, Addressing, BusFrame, Exchange, Link, Response, Timing
+from gumshoe.core.obd.link import PRESENT, TESTER, Addressing, BusFrame, Exchange, Link, Response, Timing
+from gumshoe.core.obd.on_uds import MonitorOf, nobody_says
 from gumshoe.core.obd.pids import MAXIMA, bitmap_for, in_full, pid_table
 from gumshoe.core.obd.poller import EPOCH_S, Sample
 from gumshoe.core.obd.scanner import scan
@@ -30,8 +31,6 @@ SUFFIXES = (".log", ".asc", ".blf", ".trc")
 MOST_FRAMES = 5_000_000
 PENDING = 0x78
 CLEARS = (b"\x04", b"\x14")
-TESTER = 0x0E00
-"""A tester's logical address over IP (ISO 13400-2 [S])."""
 LAW_SERVICES = frozenset(range(0x01, 0x0B))
 CLASSIC_EMPTY = b"\x41\x00\x00\x00\x00\x00"
 
@@ -328,7 +327,9 @@ def _asks(identifier: int) -> bool:
     return identifier >> 16 == 0x18DB or identifier & 0xFF == 0xF1
 
 
-def snapshot_of(heard: list[Message], beyond: Iterable[ModuleAddress] = ()) -> Snapshot | None:
+def snapshot_of(
+    heard: list[Message], beyond: Iterable[ModuleAddress] = (), monitor_of: MonitorOf = nobody_says
+) -> Snapshot | None:
     """The scan that a log amounts to, up to the first clearing in it; None when no code was asked for in it."""
     cleared = next((n for n, row in enumerate(heard) if _asks(row.id) and row.payload[:1] in CLEARS), None)
     before = heard[:cleared] if cleared else heard
@@ -336,7 +337,8 @@ def snapshot_of(heard: list[Message], beyond: Iterable[ModuleAddress] = ()) -> S
         return None
     link = LoggedLink.of(before)
     try:
-        found = scan(link, beyond=[row for row in beyond if any(r == row.response_id for r, _ in link.answers)])
+        there = [row for row in beyond if any(r == row.response_id for r, _ in link.answers)]
+        found = scan(link, beyond=there, monitor_of=monitor_of)
     except NoAnswer:
         return None
     moment = before[0].time

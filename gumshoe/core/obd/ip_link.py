@@ -24,10 +24,8 @@ from doipclient.messages import (
 )
 
 from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, CannotReach, NoAnswer
-from gumshoe.core.obd.link import PENDING, Addressing, BusFrame, Exchange, Link, Response, Timing, belongs
+from gumshoe.core.obd.link import PENDING, TESTER, Addressing, BusFrame, Exchange, Link, Response, Timing, belongs
 
-TESTER = 0x0E00
-"""Our address: external equipment for the law's diagnosis."""
 NETWORK_S = 0.1
 """Grace for the network and the gateway, added to P2 (ISO 14229-5 leaves it to the network; from memory)."""
 CONNECT_S = 2.0

@@ -21,6 +21,8 @@ from gumshoe.core.obd.dialect import CLASSIC, ON_UDS, Dialect
 from gumshoe.core.obd.errors import BrokenAnswer, NoAnswer, Refused
 
 MODULES = range(8)
+TESTER = 0x0E00
+"""A tester's logical address: external equipment for the law's diagnosis (ISO 13400-2 [S])."""
 
 
 class Addressing(Enum):

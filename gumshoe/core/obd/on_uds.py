@@ -8,7 +8,7 @@ record of a freeze frame (00), the functional group 33.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 from gumshoe.core.codes import CodeState, TroubleCode
@@ -28,32 +28,16 @@ BY_MASK, ALL_BY_MASK, PERMANENT, BY_GROUP, FRAME_OF = 0x42, 0x02, 0x55, 0x56, 0x
 LAW_RECORD, EVERY_RECORD = 0x00, 0xFF
 GROUPS = range(0x01, 0x20)
 """The readiness groups that are asked for, one by one."""
-MONITOR_OF = (
-    ("P0010", "P0029", "EGR / VVT"),
-    ("P0030", "P0064", "oxygen sensor heater"),
-    ("P0130", "P0134", "oxygen sensor"),
-    ("P0135", "P0135", "oxygen sensor heater"),
-    ("P0136", "P0140", "oxygen sensor"),
-    ("P0141", "P0141", "oxygen sensor heater"),
-    ("P0150", "P0154", "oxygen sensor"),
-    ("P0155", "P0155", "oxygen sensor heater"),
-    ("P0156", "P0160", "oxygen sensor"),
-    ("P0161", "P0161", "oxygen sensor heater"),
-    ("P0170", "P0175", "fuel system"),
-    ("P0299", "P0299", "boost pressure"),
-    ("P0300", "P0312", "misfire"),
-    ("P0400", "P0409", "EGR / VVT"),
-    ("P0410", "P0419", "secondary air"),
-    ("P0420", "P0434", "catalyst"),
-    ("P0440", "P0459", "evaporative system"),
-    ("P2002", "P2003", "particulate filter"),
-    ("P20EE", "P20EE", "NOx aftertreatment"),
-    ("P2195", "P2198", "oxygen sensor"),
-    ("P2452", "P2458", "particulate filter"),
-    ("P2463", "P2463", "particulate filter"),
-)
-"""Which monitor a code belongs to (SAE J2012 [S]). The standard's numbers of the groups are not relied upon: what a
-group is, its own codes say."""
+COMPREHENSIVE = CONTINUOUS_MONITORS[-1]
+LEAST_SHARE = 1 / 3
+"""So much of a group must belong to one monitor for the group to be that monitor's: circuits stand in it as well."""
+MonitorOf = Callable[[str], str]
+"""The monitor that a code belongs to; nothing for a code that is not known."""
+
+
+def nobody_says(_code: str) -> str:
+    """Where no catalogue is at hand: groups keep their numbers."""
+    return ""
 
 
 @dataclass(frozen=True)
@@ -81,10 +65,14 @@ def rows_of(body: bytes, before: int = 0) -> Iterator[Row]:
             yield Row(TroubleCode.from_bytes(high, low), f"{kind:02X}", status)
 
 
-def monitor_of(codes: tuple[Row, ...]) -> str:
-    """The monitor that most of a group's codes belong to; nothing where none of them says."""
-    found = Counter(name for row in codes for low, high, name in MONITOR_OF if low <= row.code <= high)
-    return found.most_common(1)[0][0] if found else ""
+def monitor_of_group(codes: tuple[Row, ...], monitor_of: MonitorOf) -> str:
+    """What a readiness group is, its own codes say; nothing where none of them is known. The standard's numbers of the
+    groups are not relied upon."""
+    known = [name for row in codes if (name := monitor_of(row.code))]
+    for name, count in Counter(name for name in known if name != COMPREHENSIVE).most_common(1):
+        if count >= LEAST_SHARE * len(known):
+            return name
+    return COMPREHENSIVE if known else ""
 
 
 class OnUdsReader(Reader):
@@ -95,7 +83,9 @@ class OnUdsReader(Reader):
     groups = tuple(GROUPS)
     """The readiness groups it is asked for."""
     told: tuple[int, ...] = ()
-    """Those that it has."""
+    """Those that it has; all of them once every group was answered, if only by a refusal (``settled``)."""
+    settled = False
+    monitor_of: MonitorOf = staticmethod(nobody_says)
 
     def _codes(self) -> tuple[StoredCode, ...]:
         rows = {row.key: row for row in self._law_codes()}
@@ -202,8 +192,10 @@ class OnUdsReader(Reader):
             rows = tuple(rows_of(payload[6:])) if payload else ()
             if rows:
                 self.told = (*self.told, group)
-                name = monitor_of(rows) or f"readiness group {group:02X}"
+                name = monitor_of_group(rows, self.monitor_of) or f"readiness group {group:02X}"
                 found[name] = (*found.get(name, ()), *rows)
+        else:
+            self.settled = True
         self._forgive(Part.STATUS, bool(found))
         return found
 

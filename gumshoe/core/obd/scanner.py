@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
 
-from gumshoe.core.obd.classic import ClassicReader
-from gumshoe.core.obd.dialect import CLASSIC, ON_UDS
+from gumshoe.core.obd.dialect import ON_UDS
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.on_uds import OnUdsReader
+from gumshoe.core.obd.lists import reader_of
+from gumshoe.core.obd.on_uds import MonitorOf, nobody_says
 from gumshoe.core.obd.reader import Progress
 from gumshoe.core.obd.snapshot import SilentModule, Snapshot
 from gumshoe.core.obd.uds import ModuleAddress, read_modules
@@ -22,12 +22,14 @@ def scan(
     beyond: Iterable[ModuleAddress] = (),
     expect: Callable[[str], None] = lambda _vin: None,
     known: Mapping[int, str] | None = None,
+    monitor_of: MonitorOf = nobody_says,
 ) -> Snapshot:
     """Read every module that answers, then those ``beyond`` the engine by UDS. ``known``: the names of modules that
     earlier scans of this car met, by the id they answer on; one that does not answer now is looked for, and is silent.
 
-    ``expect`` hears of each VIN before anything else is read of its module, and may raise: it is another car. Raises
-    NoAnswer when no module answers, BusFailure when the adapter fails.
+    ``monitor_of`` names the readiness groups of SAE J1979-2 by their codes. ``expect`` hears of each VIN before
+    anything else is read of its module, and may raise: it is another car. Raises NoAnswer when no module answers,
+    BusFailure when the adapter fails.
     """
     tell = progress or (lambda _what, _share: None)
     tell("looking for modules", 0.0)
@@ -48,13 +50,12 @@ def scan(
     speaking = [number for number in sorted(heard) if link.way(number) is not None]
     modules = []
     for index, responder in enumerate(speaking):
-        kind = ClassicReader if link.dialect(responder) is CLASSIC else OnUdsReader
         base, share = index / len(speaking), 1.0 / len(speaking)
 
         def part(what: str, done: float, base: float = base, share: float = share) -> None:
             tell(what, base + done * share)
 
-        modules.append(kind(link, responder, problems, expect).read(part))
+        modules.append(reader_of(link, responder, problems, expect, monitor_of=monitor_of).read(part))
     asked = {row.response_id for row in named}
     for number in sorted(heard - set(speaking) - asked):  # they speak UDS, and not the law's diagnosis
         named.append(ModuleAddress(f"module {number:X}", link.addressing.request_id(number), number))

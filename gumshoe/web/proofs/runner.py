@@ -13,6 +13,7 @@ from typing import Any
 from django.db import connection as database
 
 from gumshoe.core.errors import GumshoeError
+from gumshoe.core.knowledge.code_catalogue import monitor_of
 from gumshoe.core.obd.current import Values
 from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.link import Link
@@ -48,6 +49,11 @@ def unpack(data: bytes) -> list[Observation]:
 def watched(link: Link, engine: int) -> Values:
     """What is asked of the unit that answers on the id ``engine``, as it likes to be asked."""
     return Values(link, engine, rests_s=RESTS_S)
+
+
+def lists_of(link: Link, engine: int) -> ListsNow:
+    """Its codes and readiness, look after look."""
+    return ListsNow(link, engine, monitor_of)
 
 
 def observe(unit: Values, lists: ListsNow | None = None) -> Observation:
@@ -145,7 +151,7 @@ class Watcher(threading.Thread):
         except NoAnswer:
             return Observation(None)
         if self._unit is None or self._unit.link is not link:
-            self._unit, self._lists = watched(link, engine), ListsNow(link, engine)
+            self._unit, self._lists = watched(link, engine), lists_of(link, engine)
         return observe(self._unit, self._lists if codes else None)
 
     def stop(self) -> None:

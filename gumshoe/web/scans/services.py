@@ -21,6 +21,7 @@ from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.judgement import Judged
 from gumshoe.core.judgement import telling as telling_of
 from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.code_catalogue import monitor_of
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
 from gumshoe.core.obd.capture import candump_line
 from gumshoe.core.obd.errors import LinkError
@@ -130,7 +131,11 @@ def perform(case: Case, user: User, why: str = Scan.Why.INTAKE) -> Scan:
     try:
         with link_of.use(tap=journal.take) as link:
             snapshot = scan(
-                link, beyond=beyond(case), expect=expected_vin(case), known=known_modules(case, link.speaks)
+                link,
+                beyond=beyond(case),
+                expect=expected_vin(case),
+                known=known_modules(case, link.speaks),
+                monitor_of=monitor_of,
             )
     except GumshoeError as error:
         if journal.heard and isinstance(error, LinkError):
