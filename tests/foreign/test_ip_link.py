@@ -184,7 +184,7 @@ class NotReached(unittest.TestCase):
             gone = gateway.address
         with self.assertRaises(BusFailure) as caught:
             open_ip_link(gone, timing=QUICK)
-        self.assertIn("cannot be reached", caught.exception.what)
+        self.assertIn("cannot be reached: nobody listens at that address", caught.exception.what)
         lines = tested(AdapterSpec(AdapterKind.IP, gone), QUICK)
         self.assertIn("cannot be reached", " ".join(line.found for line in lines))
 

@@ -2,7 +2,28 @@
 
 from __future__ import annotations
 
+import errno
+
 from gumshoe.core.errors import GumshoeError
+
+WHY_NOT = {
+    errno.ENOENT: "there is no such port on this machine",
+    errno.EACCES: "this program may not use it",
+    errno.EBUSY: "another program has it",
+    errno.ECONNREFUSED: "nobody listens at that address",
+    errno.ETIMEDOUT: "nobody answers at that address",
+    errno.EHOSTUNREACH: "there is no way to that address from here",
+    errno.ENETUNREACH: "this machine is in no network that leads there",
+    errno.ECONNRESET: "it was broken off at the other end",
+    errno.EPIPE: "it was broken off at the other end",
+}
+
+
+def why_not(error: Exception) -> str:
+    """Why a port or a connection failed, in plain words where there are some."""
+    if isinstance(error, TimeoutError):
+        return WHY_NOT[errno.ETIMEDOUT]
+    return WHY_NOT.get(getattr(error, "errno", None) or 0, str(error))
 
 
 class LinkError(GumshoeError):

@@ -23,7 +23,7 @@ from doipclient.messages import (
     VehicleIdentificationResponse,
 )
 
-from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, CannotReach, NoAnswer
+from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, CannotReach, NoAnswer, why_not
 from gumshoe.core.obd.link import PENDING, TESTER, Addressing, BusFrame, Exchange, Link, Response, Timing, belongs
 
 NETWORK_S = 0.1
@@ -103,7 +103,7 @@ class _Client(DoIPClient):
                 raise Closed("The gateway closed the connection before it answered.") from None
             return None
         except OSError as error:
-            raise Closed(f"The connection to the gateway failed: {error}.") from error
+            raise Closed(f"The connection to the gateway failed: {why_not(error)}.") from error
         except (ValueError, struct.error, AttributeError) as error:
             raise BrokenAnswer(f"The gateway sent a message that cannot be read: {error}.") from error
 
@@ -113,7 +113,7 @@ class _Client(DoIPClient):
         try:
             self.send_doip_message(message)
         except OSError as error:
-            raise GatewayTrouble(f"The gateway took no request: {error}.") from error
+            raise GatewayTrouble(f"The gateway took no request: {why_not(error)}.") from error
 
 
 class IpLink(Link):
@@ -318,7 +318,7 @@ def vehicles(host: str = "", port: int = TCP_DATA_UNSECURED, seconds: float = 0.
     except OSError as error:
         if host:
             return  # its answer by UDP may be kept back; the connection tells
-        raise GatewayTrouble(f"The network cannot be asked: {error}.") from error
+        raise GatewayTrouble(f"The network cannot be asked: {why_not(error)}.") from error
 
 
 def _entity(at: tuple[str, int], told: VehicleIdentificationResponse) -> Entity:
@@ -361,4 +361,4 @@ def _connected(entity: Entity) -> _Client:
         host = socket.getaddrinfo(entity.host, entity.port, type=socket.SOCK_STREAM)[0][4][0]
         return _Client(host, entity.logical, tcp_port=entity.port, activation_type=None, client_logical_address=TESTER)
     except (OSError, ValueError) as error:
-        raise GatewayTrouble(f"The gateway at {entity.words} cannot be reached: {error}.") from error
+        raise GatewayTrouble(f"The gateway at {entity.words} cannot be reached: {why_not(error)}.") from error

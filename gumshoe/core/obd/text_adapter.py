@@ -7,7 +7,6 @@ cheap copy knows part of them, and what it does not know is done without.
 
 from __future__ import annotations
 
-import errno
 import re
 import time
 from collections.abc import Callable, Iterable
@@ -16,7 +15,7 @@ from typing import Protocol
 
 import serial
 
-from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer
+from gumshoe.core.obd.errors import BrokenAnswer, BusFailure, LinkError, NoAnswer, why_not
 
 PROMPT = b">"
 READ_S = 0.02
@@ -24,11 +23,6 @@ READ_S = 0.02
 WAKE_S, RESET_S, COMMAND_S = 1.0, 4.0, 2.0
 SPEEDS = (38_400, 115_200, 9_600, 230_400, 500_000, 57_600, 19_200)
 """Speeds of a serial port, the usual first (common practice, from memory)."""
-WHY_NOT = {
-    errno.ENOENT: "there is no such port on this machine",
-    errno.EACCES: "this program may not use the port",
-    errno.EBUSY: "another program has it",
-}
 SCHEMES = frozenset({"socket", "rfc2217"})
 """Network addresses of pyserial that are taken; others of its kinds write files or run over whatever is plugged in."""
 VOLTS = re.compile(r"(\d{1,2}\.\d)\s*V", re.IGNORECASE)
@@ -246,9 +240,7 @@ def open_adapter(
         try:
             port = serial.serial_for_url(address, baudrate=baud or 9_600, timeout=READ_S, write_timeout=WAKE_S)
         except (serial.SerialException, OSError, ValueError) as error:
-            number = getattr(error, "errno", None)
-            why = WHY_NOT.get(number or 0, str(error))
-            raise AdapterTrouble(f"The adapter at {address} could not be opened: {why}.") from error
+            raise AdapterTrouble(f"The adapter at {address} could not be opened: {why_not(error)}.") from error
         adapter = TextAdapter(port, address)
         if adapter.wake() or adapter.wake():  # the first line may only end what was left half said
             return adapter, baud
