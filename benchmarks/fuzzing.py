@@ -36,6 +36,7 @@ from doipclient import client as doip
 
 from gumshoe.core.casefile import untrusted
 from gumshoe.core.errors import GumshoeError
+from gumshoe.core.forked import bound_memory
 from gumshoe.core.obd.can_link import CanLink
 from gumshoe.core.obd.clearing import clear_modules, modules_to_clear
 from gumshoe.core.obd.errors import NoAnswer
@@ -405,7 +406,7 @@ def files(count: int, seed: int = 1, *, apart: bool = True) -> Found:
         told = map(_file, jobs)
         if apart:
             forked = multiprocessing.get_context("fork")
-            pool = stack.enter_context(ProcessPoolExecutor(2, forked, untrusted.limit_memory))
+            pool = stack.enter_context(ProcessPoolExecutor(2, forked, bound_memory, (untrusted.MOST_MB * 1024 * 1024,)))
             told = pool.map(_file, jobs, chunksize=16)  # type: ignore[assignment]
         for task, what in told:
             found[what] += 1

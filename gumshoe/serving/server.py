@@ -19,6 +19,7 @@ from django.core.wsgi import get_wsgi_application
 from django.db import connection as database
 from django.db.migrations.executor import MigrationExecutor
 
+from gumshoe.core.casefile.untrusted import READER
 from gumshoe.core.errors import GumshoeError
 from gumshoe.web.bench import commanding
 from gumshoe.web.clearing import aftercare
@@ -127,6 +128,7 @@ def serve(host: str, port: int) -> None:
         raise KeyboardInterrupt
 
     signal.signal(signal.SIGTERM, stop)
+    READER.start()  # whoever brings the first file does not wait for it
     try:
         server.run()
     except KeyboardInterrupt:

@@ -1,25 +1,20 @@
-"""Files of other tools are read in a process of their own, with limits on time and memory.
+"""Files of other tools are read in a process of their own, with limits on time and memory (``core/forked.py``).
 
 A log that loops, or a few hundred kilobytes that unfold into gigabytes, then cost a named error and nothing of the
 server. The child says what it found as JSON and plain columns of numbers, never as objects.
-
-    python -m gumshoe.core.casefile.untrusted TASK     (used by ``read_apart`` alone)
 """
 
 from __future__ import annotations
 
-import contextlib
 import io
 import json
 import os
 import signal
-import subprocess
 import sys
 import threading
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from itertools import islice
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -28,6 +23,7 @@ from pydantic import TypeAdapter
 from gumshoe.core.casefile.files import read_case
 from gumshoe.core.casefile.model import CaseFile
 from gumshoe.core.errors import BadInput, GumshoeError
+from gumshoe.core.forked import KeptReady, Limits, serve
 from gumshoe.core.knowledge.code_catalogue import monitor_of
 from gumshoe.core.obd.buslog import is_diagnostic, messages, read_frames, samples_of, snapshot_of
 from gumshoe.core.obd.capture import candump_line
@@ -40,15 +36,14 @@ from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.core.signals.strips import Told
 from gumshoe.core.signals.tables import Read, read_table
 
-MOST_SECONDS = int(os.environ.get("GUMSHOE_READ_SECONDS", "30"))
-MOST_MEMORY = int(os.environ.get("GUMSHOE_READ_MB", "512")) * 1024 * 1024
-"""Beyond what the process has when it begins to read."""
+MOST_SECONDS, MOST_MB = 30, 512
+"""Unless GUMSHOE_READ_SECONDS and GUMSHOE_READ_MB say otherwise; memory is beyond what a child has when it begins."""
 AT_ONCE = threading.BoundedSemaphore(2)
 """So many files are read at the same time."""
 MOST_KEPT = 200_000
 """So many diagnostic frames of a log are kept with its scan."""
 REFUSED, TOO_MUCH = 3, 4
-ROOT = Path(__file__).resolve().parents[3]
+READER = KeptReady("gumshoe.core.casefile.untrusted")
 _KNOWN = TypeAdapter(dict[str, Told])
 _ROWS = TypeAdapter(list[IdentifierRow])
 _ADDRESSES = TypeAdapter(list[ModuleAddress])
@@ -106,33 +101,21 @@ def case_apart(content: bytes) -> CaseFile:
 
 def read_apart(task: str, content: bytes, argument: Mapping[str, Any]) -> tuple[dict[str, Any], Recording]:
     """Run a task on a file in a child. Raises BadInput with the child's reason, TooMuch beyond the limits."""
-    head = json.dumps(argument).encode()
-    environment = os.environ | {"OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": str(ROOT)}
+    head = json.dumps({"task": task, **argument}).encode()
+    seconds = int(os.environ.get("GUMSHOE_READ_SECONDS", MOST_SECONDS))
+    megabytes = int(os.environ.get("GUMSHOE_READ_MB", MOST_MB))
     with AT_ONCE:
-        child = subprocess.Popen(
-            [sys.executable, "-m", "gumshoe.core.casefile.untrusted", task],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            env=environment,
-            cwd=ROOT,
-        )
-        try:
-            said, _ = child.communicate(len(head).to_bytes(8, "big") + head + content, timeout=MOST_SECONDS + 5)
-        except subprocess.TimeoutExpired as error:
-            child.kill()
-            child.communicate()
-            raise TooMuch(f"The file took longer than {MOST_SECONDS} s to read.") from error
-    if child.returncode == REFUSED:
-        refusal = json.loads(said)
+        ended = READER.ask(len(head).to_bytes(8, "big") + head + content, Limits(seconds, megabytes * 1024 * 1024))
+    if ended.code == REFUSED:
+        refusal = json.loads(ended.said)
         raise BadInput(refusal["what"], kept=refusal["kept"], remedies=tuple(refusal["remedies"]))
-    if child.returncode == -signal.SIGXCPU:
-        raise TooMuch(f"The file took longer than {MOST_SECONDS} s to read.")
-    if child.returncode != 0:
-        raise TooMuch(f"The file takes more than {MOST_MEMORY // 1024 // 1024} MB of memory to read, or is damaged.")
-    length = int.from_bytes(said[:8], "big")
-    told = json.loads(said[8 : 8 + length])
-    arrays = np.load(io.BytesIO(said[8 + length :]), allow_pickle=False)
+    if ended.code in (None, -signal.SIGXCPU):
+        raise TooMuch(f"The file took longer than {seconds} s to read.")
+    if ended.code != 0:
+        raise TooMuch(f"The file takes more than {megabytes} MB of memory to read, or is damaged.")
+    length = int.from_bytes(ended.said[:8], "big")
+    told = json.loads(ended.said[8 : 8 + length])
+    arrays = np.load(io.BytesIO(ended.said[8 + length :]), allow_pickle=False)
     columns = {key: Channel(arrays[f"t{place}"], arrays[f"v{place}"]) for place, key in enumerate(told.pop("channels"))}
     return told, Recording(columns)
 
@@ -172,48 +155,25 @@ def _case(content: bytes, _argument: Mapping[str, Any]) -> tuple[dict[str, Any],
 TASKS = {"table": _table, "mdf": _mdf, "log": _log, "case": _case}
 
 
-def limit() -> None:
-    """Bound this process: processor time, and memory beyond what it has now. Where the system cannot, only the parent's
-    patience is left."""
-    with contextlib.suppress(ImportError, OSError, ValueError):
-        import resource
-
-        resource.setrlimit(resource.RLIMIT_CPU, (MOST_SECONDS, MOST_SECONDS + 2))
-    limit_memory()
-
-
-def limit_memory() -> None:
-    """Bound the memory of this process alone."""
-    with contextlib.suppress(ImportError, OSError, ValueError):
-        import resource
-
-        pages = int(Path("/proc/self/statm").read_text(encoding="ascii").split()[0])
-        most = pages * resource.getpagesize() + MOST_MEMORY
-        resource.setrlimit(resource.RLIMIT_AS, (most, most))
-
-
-def main(task: str) -> int:
-    """Read from standard input, say what was found on standard output."""
-    limit()
+def work(asked: bytes) -> tuple[int, bytes]:
+    """What was asked for, read: an exit code, and what is said."""
     try:
-        length = int.from_bytes(sys.stdin.buffer.read(8), "big")
-        argument = json.loads(sys.stdin.buffer.read(length))
-        told, recording = TASKS[task](sys.stdin.buffer.read(), argument)
+        length = int.from_bytes(asked[:8], "big")
+        argument = json.loads(asked[8 : 8 + length])
+        told, recording = TASKS[argument.pop("task")](asked[8 + length :], argument)
         body = io.BytesIO()
         arrays = {}
         for place, channel in enumerate(recording.channels.values()):
             arrays[f"t{place}"], arrays[f"v{place}"] = channel.times, channel.values
         np.savez(body, **arrays)  # type: ignore[arg-type]
         head = json.dumps({**told, "channels": list(recording.channels)}).encode()
-        sys.stdout.buffer.write(len(head).to_bytes(8, "big") + head + body.getvalue())
+        return 0, len(head).to_bytes(8, "big") + head + body.getvalue()
     except GumshoeError as error:
         said = {"what": error.what, "kept": error.kept, "remedies": list(error.remedies)}
-        sys.stdout.buffer.write(json.dumps(said).encode())
-        return REFUSED
+        return REFUSED, json.dumps(said).encode()
     except MemoryError:
-        return TOO_MUCH
-    return 0
+        return TOO_MUCH, b""
 
 
 if __name__ == "__main__":
-    sys.exit(main(sys.argv[1]))
+    serve(int(sys.argv[1]), work)
