@@ -113,12 +113,34 @@ class Scales(unittest.TestCase):
             values = engine_of(scan(link)).values
             live = {row.key: row.value for row in Poller(link, 0x7E8, (*LIVE, "lambda_b1s1", "pump_b1s1_ma")).poll()}
             frame = engine_of(scan(link)).frames[0].values
+            self.assertEqual(present_values(link, ("map_kpa", "rpm"), 0x7E8)["map_kpa"], values["map_kpa"])
         self.assertAlmostEqual(values["lambda_b1s1"], 1.0, places=3)  # a quarter of 4, not of 2
         self.assertAlmostEqual(values["pump_b1s1_ma"], 16.0)  # nothing said of it: the usual 128 mA
         self.assertAlmostEqual(values["map_kpa"], 0x22 * 500.0 / 255.0)
         self.assertAlmostEqual(values["maf_gps"], 0x140 * 0.01 * 500.0 / 655.35)
         self.assertEqual({key: values[key] for key in live}, live)
         self.assertAlmostEqual(frame["map_kpa"], values["map_kpa"])
+
+    def test_oxygen_sensors_in_four_banks_are_where_the_unit_says(self) -> None:
+        """PID 1D, where a unit has it for 13: 14 to 1B are two sensors for each of four banks."""
+        unit = engine()
+        for number in range(0x13, 0x1C):
+            unit.pids.pop(number, None)
+        unit.pids |= {0x1D: b"\x57"} | {0x14 + place: bytes((20 * place, 0xFF)) for place in (0, 1, 2, 4, 6)}
+        unit.frame |= {0x16: b"\x28\xff"}
+        with link_to(unit) as (link, _car):
+            seen = engine_of(scan(link))
+            poller = Poller(link, 0x7E8, ("o2_b2s1_v", "o2_b4s1_v", "o2_b1s3_v"))
+            live = {row.key: row.value for row in poller.poll()}
+            now = present_values(link, ("o2_b3s1_v", "o2_b2s1_v"), 0x7E8)
+            announced = poller.told() or ()
+        voltages = {"o2_b1s1_v": 0.0, "o2_b1s2_v": 0.1, "o2_b2s1_v": 0.2, "o2_b3s1_v": 0.4, "o2_b4s1_v": 0.6}
+        self.assertEqual({key: value for key, value in seen.values.items() if key.startswith("o2_")}, voltages)
+        self.assertEqual(seen.frames[0].values["o2_b2s1_v"], 0.2)
+        self.assertEqual(live, {"o2_b2s1_v": 0.2, "o2_b4s1_v": 0.6})
+        self.assertEqual(now, {"o2_b3s1_v": 0.4, "o2_b2s1_v": 0.2})
+        self.assertIn("o2_b4s1_v", announced)
+        self.assertNotIn("o2_b1s3_v", announced)
 
     def test_a_trim_that_is_not_used_is_no_trim(self) -> None:
         unit = engine()

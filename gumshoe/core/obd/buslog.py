@@ -21,7 +21,7 @@ from gumshoe.core.obd.errors import NoAnswer
 from gumshoe.core.obd.identifiers import IdentifierRow
 from gumshoe.core.obd.link import PRESENT, TESTER, Addressing, BusFrame, Exchange, Link, Response, Timing
 from gumshoe.core.obd.on_uds import MonitorOf, nobody_says
-from gumshoe.core.obd.pids import MAXIMA, bitmap_for, in_full, pid_table
+from gumshoe.core.obd.pids import as_meant, bitmap_for, how_meant, pid_table
 from gumshoe.core.obd.poller import EPOCH_S, Sample
 from gumshoe.core.obd.scanner import scan
 from gumshoe.core.obd.snapshot import Snapshot
@@ -143,7 +143,7 @@ def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = 
     found: list[Sample] = []
     told = list(heard)
     engine = engine_in(told)
-    maxima: dict[str, float] = {}
+    how: dict[str, float] = {}
     for pair in pairs(told):
         message = pair.answer
         if message.id != engine:
@@ -153,9 +153,8 @@ def samples_of(heard: Iterable[Message], identifiers: Iterable[IdentifierRow] = 
             for number, data in current[1].items():
                 pid = pid_table().get(number)
                 values = pid.decode(data) if pid else {}
-                if number in MAXIMA:
-                    maxima |= values
-                found += [Sample(message.time, key, value) for key, value in in_full(values, maxima).items()]
+                how |= how_meant(values)
+                found += [Sample(message.time, key, value) for key, value in as_meant(values, how).items()]
         elif message.payload[0] == 0x62:
             position = 1
             while position + 2 < len(message.payload):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.obd.current import FRAME, LAST_BITMAP
 from gumshoe.core.obd.dialect import CLASSIC, Dialect
-from gumshoe.core.obd.pids import in_full, pid_table, supported_from_bitmap
+from gumshoe.core.obd.pids import as_meant, pid_table, supported_from_bitmap
 from gumshoe.core.obd.reader import Reader
 from gumshoe.core.obd.snapshot import FreezeFrame, Part, StoredCode
 
@@ -60,7 +60,7 @@ class ClassicReader(Reader):
         wanted = sorted((self._held() & set(table)) - {0x02})
         for number, data in self._told(FRAME, wanted, "freeze frame", Part.FRAMES).items():
             values |= table[number].decode(data)
-        return (FreezeFrame(code, in_full(values, self._maxima)),)
+        return (FreezeFrame(code, as_meant(values, self._how)),)
 
     def _held(self) -> set[int]:
         """The numbers that the frame holds."""

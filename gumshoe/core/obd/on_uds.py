@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.obd.dialect import ON_UDS, READ_DATA, RESULTS_PAGE, VALUES_PAGE, Dialect
-from gumshoe.core.obd.pids import in_full, pid_table
+from gumshoe.core.obd.pids import as_meant, pid_table
 from gumshoe.core.obd.reader import Reader
 from gumshoe.core.obd.snapshot import FreezeFrame, Part, StoredCode
 from gumshoe.core.obd.status import CONTINUOUS_MONITORS, DIESELS, Monitor, MonitorStatus
@@ -134,7 +134,7 @@ class OnUdsReader(Reader):
                 continue
             values = self._frame(bytes((*item.code.to_bytes(), int(item.failure_type, 16))), item.code)
             if values:
-                found[item.code] = FreezeFrame(item.code, in_full(values, self._maxima))
+                found[item.code] = FreezeFrame(item.code, as_meant(values, self._how))
         self._forgive(Part.FRAMES, bool(found))
         return tuple(found.values())
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cache
 from pathlib import Path
@@ -12,6 +13,7 @@ from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.knowledge.values import Byte, Bytes, Count, Number, Row, Scale, Words
 
 FILE = Path(__file__).with_name("pids.toml")
+_PLACE = re.compile(r"b(\d)s(\d)")
 
 
 class FieldKind(StrEnum):
@@ -115,30 +117,66 @@ USUAL_MOST = {
     "most_maf_gps": 655.35,
 }
 """What the largest values are where a car does not say otherwise (SAE J1979 PIDs 4F and 50 [S])."""
-MAXIMA = (0x4F, 0x50)
-"""The numbers that tell them."""
+IN_FOUR = "oxygen_sensors_in_four"
+"""The channel of a car that has its oxygen sensors in four banks of two, and not in two of four (PID 1D for 13)."""
+OF_OXYGEN_SENSORS = (*range(0x14, 0x1C), *range(0x24, 0x2C), *range(0x34, 0x3C))
+"""The numbers whose places that changes (SAE J1979 [S])."""
+SAY_HOW = (0x1D, 0x4F, 0x50)
+"""The numbers that say how others are meant."""
 
 
-def in_full(values: Mapping[str, float], maxima: Mapping[str, float]) -> dict[str, float]:
-    """Values as a car with other largest values means them; zero means the usual one."""
-    fields, found = fields_by_key(), dict(values)
+def how_meant(values: Mapping[str, float]) -> dict[str, float]:
+    """Of these values, the ones that say how others are meant."""
+    return {key: value for key, value in values.items() if key == IN_FOUR or key in USUAL_MOST}
+
+
+def as_meant(values: Mapping[str, float], how: Mapping[str, float]) -> dict[str, float]:
+    """Values as this car means them: by its own largest values (zero means the usual one) and its own places of oxygen
+    sensors. ``values`` as they stand in the table."""
+    fields, found = fields_by_key(), {}
+    places = {key: place for place, key in _key_in_four().items()} if IN_FOUR in how else {}
     for key, value in values.items():
-        told = maxima.get(fields[key].most, 0.0) if key in fields and fields[key].most else 0.0
-        if told:
-            found[key] = value * told / USUAL_MOST[fields[key].most]
+        told = how.get(fields[key].most, 0.0) if key in fields and fields[key].most else 0.0
+        found[places.get(key, key)] = value * told / USUAL_MOST[fields[key].most] if told else value
     return found
 
 
 @cache
 def fields_by_key() -> dict[str, Field]:
     """Every field, by key: the place to ask for a channel's name and unit."""
-    return {item.key: item for pid in pid_table().values() for item in pid.fields}
+    fields = {item.key: item for pid in pid_table().values() for item in pid.fields}
+    for place, key in _key_in_four().items():
+        if place not in fields:  # banks 3 and 4
+            name = fields[key].name.replace(_in_words(key), _in_words(place))
+            fields[place] = replace(fields[key], key=place, name=name)
+    return fields
 
 
 @cache
-def pid_of_key() -> dict[str, int]:
-    """The PID number that carries each field."""
-    return {item.key: pid.id for pid in pid_table().values() for item in pid.fields}
+def _key_in_four() -> dict[str, str]:
+    """By the channel of an oxygen sensor in four banks of two: the key of its field in the table, which has two of
+    four."""
+    found = {}
+    for number in OF_OXYGEN_SENSORS:
+        bank, sensor = divmod((number - 0x14) % 8, 2)
+        for item in pid_table()[number].fields:
+            found[_PLACE.sub(f"b{bank + 1}s{sensor + 1}", item.key)] = item.key
+    return found
+
+
+def _in_words(key: str) -> str:
+    place = _PLACE.search(key)
+    return f"bank {place[1]} sensor {place[2]}" if place else ""
+
+
+@cache
+def pid_of_key(*, in_four: bool = False) -> dict[str, int]:
+    """The PID number that carries each field; ``in_four``: of a car with four banks of oxygen sensors."""
+    numbers = {item.key: pid.id for pid in pid_table().values() for item in pid.fields}
+    if not in_four:
+        return numbers
+    moved = {place: numbers[key] for place, key in _key_in_four().items()}
+    return {key: number for key, number in numbers.items() if number not in OF_OXYGEN_SENSORS} | moved
 
 
 def supported_from_bitmap(base: int, data: bytes) -> set[int]:

@@ -11,7 +11,7 @@ from gumshoe.core.obd.current import Values, batches
 from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, NoAnswer, Refused
 from gumshoe.core.obd.identifiers import IdentifierRow, read_answer, request
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.pids import MAXIMA, in_full, pid_of_key, pid_table
+from gumshoe.core.obd.pids import IN_FOUR, SAY_HOW, as_meant, how_meant, pid_of_key, pid_table
 
 # Channels that change over minutes: asked once in SLOW_EVERY rounds (common practice, no source).
 SLOW_KEYS = frozenset(
@@ -61,13 +61,14 @@ class Poller:
         self._data = Values(link, module, rests_s=RESTS_S)
         self._rows = {row.key: row for row in identifiers}
         self._round = 0
-        self._maxima: dict[str, float] = {}
+        self._how: dict[str, float] = {}
         self._seen: dict[str, deque[float]] = {}
         self.want(keys)
 
     def want(self, keys: Iterable[str]) -> None:
         """Ask for these channels from the next round on; unknown ones are left out."""
-        numbers, wanted = pid_of_key(), set(keys)
+        self._wanted = wanted = set(keys)
+        numbers = self._numbers()
         self._fast = sorted({numbers[key] for key in wanted if key in numbers and key not in SLOW_KEYS})
         slow = {numbers[key] for key in wanted if key in numbers and key in SLOW_KEYS}
         self._slow = sorted(slow - set(self._fast))
@@ -78,9 +79,10 @@ class Poller:
         slow_round = self._round % SLOW_EVERY == 0
         if self._data.announced is None or (slow_round and not self._data.announced):
             self._data.listen()
-            told = self._data.ask(number for number in MAXIMA if number in (self._data.announced or ()))
+            told = self._data.ask(number for number in SAY_HOW if number in (self._data.announced or ()))
             for number, data in told.items():
-                self._maxima |= pid_table()[number].decode(data)
+                self._how |= how_meant(pid_table()[number].decode(data))
+            self.want(self._wanted)
         self._round += 1
         samples = self._ask(self._fast + (self._slow if slow_round else []))
         for rows in batches(self._own, min(IDENTIFIERS_PER_REQUEST, (self.link.longest - 1) // 2)):
@@ -93,8 +95,7 @@ class Poller:
         """The channels that the module announces, its identifiers with them; None while it was not asked."""
         if self._data.announced is None:
             return None
-        numbers = pid_of_key()
-        announced = {key for key, pid in numbers.items() if self._data.has(pid)}
+        announced = {key for key, pid in self._numbers().items() if self._data.has(pid)}
         return frozenset(announced | set(self._rows))
 
     def rates(self) -> dict[str, float]:
@@ -107,10 +108,13 @@ class Poller:
             rates[key] = (len(recent) - 1) / spread if spread > 0.0 else 0.0
         return rates
 
+    def _numbers(self) -> dict[str, int]:
+        return pid_of_key(in_four=IN_FOUR in self._how)
+
     def _ask(self, numbers: list[int]) -> list[Sample]:
         table, told = pid_table(), self._data.ask(filter(self._data.has, numbers))
         values = {key: v for number, data in told.items() for key, v in table[number].decode(data).items()}
-        return self._arrived(in_full(values, self._maxima) if self._maxima else values)
+        return self._arrived(as_meant(values, self._how) if self._how else values)
 
     def _arrived(self, values: Mapping[str, float]) -> list[Sample]:
         now = steady_time()

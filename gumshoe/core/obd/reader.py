@@ -14,7 +14,7 @@ from gumshoe.core.obd.current import LAST_BITMAP, Values
 from gumshoe.core.obd.dialect import ABOUT_PAGE, CLASSIC, CURRENT, ON_UDS, READ_DATA, Dialect
 from gumshoe.core.obd.errors import BadAnswer, BrokenAnswer, LinkError, NoAnswer, Refused
 from gumshoe.core.obd.link import Link
-from gumshoe.core.obd.pids import USUAL_MOST, in_full, pid_table, readable
+from gumshoe.core.obd.pids import as_meant, how_meant, pid_table, readable
 from gumshoe.core.obd.results import MIDS, MonitorResult, decode_results
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Part, Speaks, StoredCode, Unread
 from gumshoe.core.obd.status import MonitorStatus, decode_status
@@ -76,7 +76,7 @@ class Reader(ABC):
         self.link, self.responder, self.problems, self.expect = link, responder, problems, expect
         self._repeats = repeats or REPEATS
         self._fell_silent = False
-        self._maxima: dict[str, float] = {}
+        self._how: dict[str, float] = {}
         """Its largest values, where they are not the usual ones."""
         self._unread: dict[Part, Unread] = {}
 
@@ -242,8 +242,8 @@ class Reader(ABC):
         values: dict[str, float] = {}
         for number, data in raw.items():
             values |= table[number].decode(data)
-        self._maxima = {key: value for key, value in values.items() if key in USUAL_MOST}
-        return in_full(values, self._maxima), raw
+        self._how = how_meant(values)
+        return as_meant(values, self._how), raw
 
     def _told(self, service: int, numbers: list[int], what: str, part: Part) -> dict[int, bytes]:
         """The bytes of these numbers; what was not heard is asked for again, what is told badly gets a line."""
