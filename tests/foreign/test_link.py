@@ -396,6 +396,35 @@ class Beyond(unittest.TestCase):
             [("C0035", CodeState.CONFIRMED, "11", True), ("U0100", CodeState.HISTORY, "87", False)],
         )
 
+    def test_what_it_says_besides_takes_its_codes_not_along(self) -> None:
+        """An identity that is cut short, or of something that nobody asked for."""
+        told = b"\x59\x02\xff" + b"\x40\x35\x11\x89"
+        for said in (
+            b"\x62",
+            b"\x62\xf1",
+            b"\x62\x01\x02\x03",
+            b"\x62\xf1\x90",
+            b"\x7f\x22\x31",
+            b"\x22",
+            b"\x59\x02",
+            None,
+        ):
+            exact = {b"\x19\x02\xff": told, b"\x22\xf1\x90": said, b"\x22\xf1\x95": said}
+            with self.subTest(said=said), link_to(engine(), Unit(6, functional=False, exact=exact)) as (link, _car):
+                found = scan(link, beyond=[ModuleAddress("brakes", 0x7E6, 0x7EE)])
+                brakes = next(module for module in found.modules if module.name == "brakes")
+                self.assertEqual([str(row.code) for row in brakes.codes], ["C0035"])
+                self.assertEqual(brakes.vin, "")
+
+    def test_codes_that_cannot_be_read_are_not_none(self) -> None:
+        for said in (b"\x59", b"\x59\x02", b"\x59\x02\xff\x40\x35", b"\x59\x04\xff", b"\x62\xf1\x90", b"\x7f", None):
+            box = Unit(6, functional=False, exact={b"\x19\x02\xff": said})
+            with self.subTest(said=said), link_to(engine(), box) as (link, _car):
+                found = scan(link, beyond=[ModuleAddress("brakes", 0x7E6, 0x7EE)])
+                self.assertNotIn("brakes", [module.name for module in found.modules])
+                self.assertIn("brakes", [module.name for module in found.silent])
+                self.assertTrue(any("brakes" in line for line in found.problems))
+
     def test_its_refusal_is_told_in_words(self) -> None:
         for reason, words in ((0x83, "the engine is running"), (0x93, "supply voltage too low")):
             unit = engine(refuses={0x04: reason})

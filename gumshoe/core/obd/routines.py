@@ -68,9 +68,10 @@ def run_routine(
         began = True
         started = clock()
         while state == "running":
-            if stopped() or clock() - started > PATIENCE * seconds + 5.0:
+            by_hand = stopped()
+            if by_hand or clock() - started > PATIENCE * seconds + 5.0:
                 _ask(lambda: client.stop_routine(identifier))
-                return Outcome.ABORTED, "broken off by hand" if stopped() else "it did not come to its end in time"
+                return Outcome.ABORTED, "broken off by hand" if by_hand else "it did not come to its end in time"
             time.sleep(ASK_EVERY_S)
             state = _state(_ask(lambda: client.get_routine_result(identifier)))
         if state == "done":

@@ -5,6 +5,7 @@ The services are udsoncan's; the bytes travel over our one link, so that every f
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -13,6 +14,7 @@ import udsoncan
 from udsoncan.client import Client
 from udsoncan.connections import BaseConnection
 from udsoncan.exceptions import (
+    ConfigError,
     InvalidResponseException,
     NegativeResponseException,
     TimeoutException,
@@ -31,6 +33,16 @@ EVERY_STATUS = 0xFF
 WARNS = 0x80
 """The status bit of a code for which the module asks for its warning lamp (ISO 14229-1 [S])."""
 READ_SECONDS = 5.0
+NOT_UNDERSTOOD = (
+    InvalidResponseException,
+    UnexpectedResponseException,
+    ConfigError,
+    IndexError,
+    KeyError,
+    ValueError,
+    struct.error,
+)
+"""What udsoncan raises on an answer that is cut short, or of something that was not asked for."""
 
 
 @dataclass(frozen=True)
@@ -119,7 +131,7 @@ def read_modules(
             why = "no answer to UDS"
         except NegativeResponseException as error:
             why = f"refused to tell its codes ({error.response.code_name})"
-        except (InvalidResponseException, UnexpectedResponseException) as error:
+        except NOT_UNDERSTOOD as error:
             why = f"its answer could not be read: {error}"
         except BusFailure:
             raise
@@ -199,7 +211,7 @@ def asked(ask: Callable[[], Any], own: Mapping[int, str]) -> Any:
         raise NotDone(f"the control unit refused: {reason}") from error
     except TimeoutException as error:
         raise NoAnswer("the control unit did not answer") from error
-    except (InvalidResponseException, UnexpectedResponseException) as error:
+    except NOT_UNDERSTOOD as error:
         raise NotDone("the control unit's answer could not be read") from error
 
 
@@ -207,6 +219,6 @@ def _text(client: Client, identifier: int) -> str:
     """A text of service 22; empty when the module does not offer it."""
     try:
         answer = client.read_data_by_identifier(identifier)
-    except (NegativeResponseException, TimeoutException, InvalidResponseException):
+    except (NegativeResponseException, TimeoutException, *NOT_UNDERSTOOD):
         return ""
     return str(answer.service_data.values[identifier]) if answer is not None else ""
