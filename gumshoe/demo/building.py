@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable
+from decimal import Decimal
 from pathlib import Path
 
 from django.conf import settings
@@ -93,6 +94,9 @@ def load(say: Say = print) -> None:
     """Fill an empty demo database. The stand-ins must be running."""
     shop = Settings.load()
     shop.shop_name = "Holmsay Quayside Workshop"
+    shop.address, shop.phone = "3 Quayside\nHolmsay", "0000 440 21"
+    shop.tax_percent = Decimal(20)
+    shop.terms = "Renewed parts stay ours until they are paid. Warranty as each line says; what was refused has none."
     shop.save()
     staff, fleet_cars = people(), vehicles()
     say("Demo case: a van that is not connected, its codes read over the telephone …")

@@ -70,6 +70,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "csp.middleware.CSPMiddleware",
     "gumshoe.web.kit.memo.OnceARequest",
+    "gumshoe.web.settings.hours.ShopTime",
     "gumshoe.web.ui.middleware.ErrorPages",
     "axes.middleware.AxesMiddleware",
 ]
@@ -118,10 +119,13 @@ AUTH_PASSWORD_VALIDATORS = [
 LOGIN_URL = "accounts:sign_in"
 LOGIN_REDIRECT_URL = "board:board"
 LOGOUT_REDIRECT_URL = "accounts:sign_in"
-# Throttled sign-in: five failures for a name from one address lock it for a quarter of an hour.
+# Throttled sign-in, for a quarter of an hour each (accounts/throttle.py has the limits): a name at one address, an
+# address whatever the names, a name wherever from.
+AXES_HANDLER = "gumshoe.web.accounts.throttle.Throttle"
 AXES_FAILURE_LIMIT = 5
 AXES_COOLOFF_TIME = 0.25
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"], ["ip_address"], ["username"]]
+AXES_ENABLE_ACCESS_FAILURE_LOG = True
 AXES_LOCKOUT_TEMPLATE = "accounts/locked.html"
 AXES_VERBOSE = False
 

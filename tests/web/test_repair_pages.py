@@ -15,6 +15,7 @@ from gumshoe.core.casefile import write_case
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.models import User
 from gumshoe.web.clearing import aftercare
+from gumshoe.web.kit import pictures
 from gumshoe.web.ledger import ends
 from gumshoe.web.proposal import services as offering
 from gumshoe.web.proposal.models import Line
@@ -97,7 +98,7 @@ class Proposing(Pages):
         self.assertLess(made[1].parts, made[0].parts)
         self.assertEqual(made[2].parts, 4 * made[0].parts)
         rows = offering.proposed(self.case)
-        asked = offering.totals(rows)["asked"]
+        asked = offering.totals(rows)["asked"].gross
         self.assertEqual(asked, max(line.total for line in made))  # the dearest of a choice counts
         self.post(f"repair/line/{made[1].pk}/answer/", {"kind": "approved", "who": "owner", "how": "by mail"})
         self.post(f"repair/line/{made[0].pk}/answer/", {"kind": "approved", "who": "owner", "how": "by mail"}, 400)
@@ -269,13 +270,13 @@ class Photographs(Pages):
             (b"<svg onload=alert(1)>", "no photograph"),
             (picture("GIF"), "no photograph"),
             (picture()[:200], "no photograph"),
-            (b"x" * (photos.MAX_BYTES + 1), "MB"),
+            (b"x" * (pictures.MAX_BYTES + 1), "MB"),
         ):
             with self.assertRaisesRegex(BadInput, told):
-                photos.clean(data)
+                pictures.made_again(data, photos.LONGEST_PX)
         self.post("repair/photos/", {"words": "none"}, 400)
         self.assertEqual(self.case.photos.count(), 0)
-        data, width, height = photos.clean(picture("PNG", (4000, 1000)))
+        data, width, height = pictures.made_again(picture("PNG", (4000, 1000)), photos.LONGEST_PX)
         self.assertEqual((width, height), (2000, 500))
         self.assertEqual(data[:2], b"\xff\xd8")
 

@@ -42,7 +42,7 @@ def manage(folder: Path, *arguments: str, **environment: str) -> subprocess.Pope
 
 @contextmanager
 def served(folder: Path, **environment: str) -> Iterator[tuple[int, str]]:
-    """A server on a free port; gives the port and the first password."""
+    """A server on a free port; gives the port and the code of the first start."""
     port = serving.free_port("127.0.0.1", 20_000 + os.getpid() % 20_000, 200)
     process = manage(folder, "serve", "--port", str(port), **environment)
     said = ""
@@ -53,7 +53,7 @@ def served(folder: Path, **environment: str) -> Iterator[tuple[int, str]]:
             if "serves at" in line:
                 break
         until(lambda: listens(port))
-        found = re.search(r"password (\S+)", said)
+        found = re.search(r"first-start/\?code=(\S+)", said)
         yield port, found[1] if found else ""
     finally:
         process.terminate()
@@ -75,21 +75,28 @@ class Serving(unittest.TestCase):
     def test_sign_in_behind_a_tls_proxy(self) -> None:
         """The headers a proxy sends (X-Forwarded-*, common practice); HSTS is RFC 6797 [S]."""
         with served(self.folder, GUMSHOE_TLS="1", GUMSHOE_HOSTS="shop.example") as (port, word):
-            page = self.ask(port, "GET", "/sign-in/", **PROXIED)
+            self.assertEqual(self.ask(port, "GET", "/sign-in/", **PROXIED).headers["Location"], "/first-start/")
+            page = self.ask(port, "GET", f"/first-start/?code={word}", **PROXIED)
             text = page.read().decode()
             self.assertEqual(page.status, 200)
+            self.assertIn(f'value="{word}"', text)
             self.assertIn("max-age=31536000", page.headers["Strict-Transport-Security"])
             token = re.search(r'name="csrfmiddlewaretoken" value="([^"]+)"', text)
             cookie = re.search(r"csrftoken=([^;]+)", page.headers["Set-Cookie"])
             assert token and cookie
             self.assertIn("Secure", page.headers["Set-Cookie"])
-            form = urlencode({"username": "lead", "password": word, "csrfmiddlewaretoken": token[1]})
+            own = {"username": "lena", "password": "three-words-or-four", "csrfmiddlewaretoken": token[1]}
+            first = {"full_name": "Lena", "again": own["password"], "code": word}
+            shop_of = {"shop_name": "Kelda Yard", "currency": "£", "labour_per_hour": "72,50"}
+            form = urlencode(own)
             sent = PROXIED | {
                 "Origin": "https://shop.example",
                 "Referer": "https://shop.example/sign-in/",
                 "Cookie": f"csrftoken={cookie[1]}",
                 "Content-Type": "application/x-www-form-urlencoded",
             }
+            answer = self.ask(port, "POST", "/first-start/", urlencode(own | first | shop_of), **sent)
+            self.assertEqual(answer.status, 302, answer.read()[-3000:])
             answer = self.ask(port, "POST", "/sign-in/", form, **sent)
             self.assertEqual(answer.status, 302, answer.read()[:300])
             self.assertIn("sessionid", " ".join(answer.headers.get_all("Set-Cookie", [])))
@@ -104,7 +111,7 @@ class Serving(unittest.TestCase):
     def test_nobody_else_may_say_what_a_request_came_by(self) -> None:
         proxied = {"GUMSHOE_TLS": "1", "GUMSHOE_PROXY": "192.0.2.1", "GUMSHOE_HOSTS": "shop.example"}
         with served(shop.migrated(self.folder), **proxied) as (port, _):
-            page = self.ask(port, "GET", "/sign-in/", **PROXIED)
+            page = self.ask(port, "GET", "/first-start/", **PROXIED)
             self.assertEqual(page.status, 200)
             self.assertIsNone(page.headers.get("Strict-Transport-Security"))
 

@@ -153,6 +153,7 @@ class LineFacts:
     scope: str = ""
     notes: str = ""
     risk: str = ""
+    tax_percent: Decimal = Decimal(0)
 
 
 @dataclass(frozen=True)

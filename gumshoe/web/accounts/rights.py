@@ -12,7 +12,7 @@ from django.conf import settings
 from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponseBase, JsonResponse
-from django.shortcuts import resolve_url
+from django.shortcuts import redirect, resolve_url
 from django.utils.http import url_has_allowed_host_and_scheme
 
 from gumshoe.web.accounts.models import Role, User
@@ -22,6 +22,7 @@ class Right(StrEnum):
     """One thing somebody may be allowed to do."""
 
     ANYONE = "open to all"
+    SELF = "look after their own account"
     SEE = "see cases"
     APPROVE = "record the customer's answer"
     INTAKE = "take cars in and write down complaints"
@@ -31,8 +32,8 @@ class Right(StrEnum):
 
 
 RIGHTS: dict[str, frozenset[Right]] = {
-    Role.ADVISER: frozenset({Right.SEE, Right.APPROVE, Right.INTAKE}),
-    Role.TECHNICIAN: frozenset({Right.SEE, Right.APPROVE, Right.INTAKE, Right.WORK}),
+    Role.ADVISER: frozenset({Right.SELF, Right.SEE, Right.APPROVE, Right.INTAKE}),
+    Role.TECHNICIAN: frozenset({Right.SELF, Right.SEE, Right.APPROVE, Right.INTAKE, Right.WORK}),
     Role.LEAD: frozenset(Right) - {Right.ANYONE},
 }
 
@@ -68,6 +69,13 @@ def _back_to(request: HttpRequest) -> str:
     return str(resolve_url(settings.LOGIN_REDIRECT_URL))
 
 
+def _first_a_password(request: SignedIn) -> HttpResponseBase:
+    """Whoever came in with a password to be used once chooses one of their own before anything else."""
+    if request.headers.get("Accept", "").startswith("application/json"):
+        return JsonResponse({"error": "Choose a password of your own first: open your account."}, status=403)
+    return redirect("accounts:me")
+
+
 def needs(right: Right) -> Callable[[Guarded[P]], View[P]]:
     """Guard a view: sign-in when nobody is signed in, 403 when the role does not hold the right."""
 
@@ -75,7 +83,10 @@ def needs(right: Right) -> Callable[[Guarded[P]], View[P]]:
         @wraps(view)
         def guarded(request: HttpRequest, /, *args: P.args, **kwargs: P.kwargs) -> HttpResponseBase:
             if may(request.user, right):
-                return view(cast(SignedIn, request), *args, **kwargs)
+                signed_in = cast(SignedIn, request)
+                if signed_in.user.one_time and right is not Right.SELF:
+                    return _first_a_password(signed_in)
+                return view(signed_in, *args, **kwargs)
             if request.user.is_authenticated:
                 raise PermissionDenied
             if request.headers.get("Accept", "").startswith("application/json"):

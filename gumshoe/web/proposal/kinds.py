@@ -34,6 +34,7 @@ def _line(row: Line) -> LineFacts:
         quality=row.quality,
         scope=row.scope,
         notes=row.notes,
+        tax_percent=row.tax_percent,
     )
     answer = row.answers.last()
     if answer is None:
@@ -64,6 +65,7 @@ def make_line(file: Import, facts: LineFacts) -> Line:
         quality=facts.quality,
         scope=facts.scope,
         notes=facts.notes,
+        tax_percent=facts.tax_percent,
     )
     if facts.answer == "approved" or (LINE, facts.repair) not in file.made:
         file.made[LINE, facts.repair] = line

@@ -33,6 +33,7 @@ class Line(Evidence):
     minutes = models.PositiveIntegerField()
     parts = models.DecimalField(max_digits=9, decimal_places=2)
     labour = models.DecimalField(max_digits=9, decimal_places=2)
+    tax_percent = models.DecimalField(max_digits=5, decimal_places=2, default=Decimal(0))
 
     class Meta(Evidence.Meta):
         db_table = "repairs_line"

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from decimal import Decimal
 from typing import ClassVar
 
 from gumshoe.core.knowledge.rows import RepairRow
@@ -13,7 +12,7 @@ from gumshoe.core.work.offers import Offer
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.kit.pages import Page
 from gumshoe.web.ledger.panel import Ledger
-from gumshoe.web.proposal.services import Proposed
+from gumshoe.web.proposal.services import Proposed, Sum
 from gumshoe.web.verdicts.models import Review, Verdict
 
 
@@ -26,7 +25,7 @@ class LinesPage(Page):
     verdict: Verdict | None
     sent_back: Review | None
     rows: list[Proposed]
-    totals: dict[str, Decimal]
+    totals: dict[str, Sum]
     repairs: list[RepairRow]
     wanted: str
     offers: tuple[Offer, ...]
@@ -42,5 +41,5 @@ class LinesPrintedPage(Page):
 
     TEMPLATE: ClassVar[str] = "proposal/lines_printed.html"
     rows: list[Proposed]
-    totals: dict[str, Decimal]
+    totals: dict[str, Sum]
     verdict: Verdict | None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 
@@ -137,6 +138,7 @@ def _store(case: Case, user: User, *, minutes: int, kind: str = Line.Kind.REPAIR
         verdict=case.verdicts.last() if kind == Line.Kind.REPAIR else None,
         minutes=minutes,
         labour=labour(minutes, Settings.load().labour_per_hour),
+        tax_percent=Settings.load().tax_percent,
         **fields,
     )
 
@@ -237,14 +239,39 @@ def proposed(case: Case) -> list[Proposed]:
     ]
 
 
-def totals(rows: list[Proposed]) -> dict[str, Decimal]:
-    """Approved, and what is still asked (the dearest of each choice counts)."""
-    approved = sum(
-        (row.line.total for row in rows if row.answer and row.answer.kind == Answer.Kind.APPROVED), Decimal(0)
+@dataclass(frozen=True)
+class Sum:
+    """What lines cost together: without tax, each tax by its per cent, and with it."""
+
+    net: Decimal
+    taxes: tuple[tuple[Decimal, Decimal], ...]
+
+    @property
+    def gross(self) -> Decimal:
+        """With tax."""
+        return self.net + sum((tax for _, tax in self.taxes), Decimal(0))
+
+
+def together(lines: Iterable[Line]) -> Sum:
+    """The sum of lines, each with the tax that held when it was proposed; tax is rounded once for each rate."""
+    by_rate: dict[Decimal, Decimal] = {}
+    for line in lines:
+        by_rate[line.tax_percent] = by_rate.get(line.tax_percent, Decimal(0)) + line.total
+    taxes = tuple(
+        (rate, (net * rate / 100).quantize(Decimal("0.01"), ROUND_HALF_UP))
+        for rate, net in sorted(by_rate.items())
+        if rate
     )
-    choices: dict[object, Decimal] = {}
+    return Sum(sum(by_rate.values(), Decimal(0)), taxes)
+
+
+def totals(rows: list[Proposed]) -> dict[str, Sum]:
+    """Approved, and what is still asked (the dearest of each choice counts)."""
+    dearest: dict[object, Line] = {}
     for row in rows:
         if row.open:
             key = ("choice", row.line.choice) if row.line.choice is not None else ("line", row.line.pk)
-            choices[key] = max(choices.get(key, Decimal(0)), row.line.total)
-    return {"approved": approved, "asked": sum(choices.values(), Decimal(0))}
+            if key not in dearest or row.line.total > dearest[key].total:
+                dearest[key] = row.line
+    approved = (row.line for row in rows if row.answer and row.answer.kind == Answer.Kind.APPROVED)
+    return {"approved": together(approved), "asked": together(dearest.values())}

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from decimal import Decimal
 from typing import Any
 
 from django.utils import timezone
@@ -65,7 +64,7 @@ class CustomerReport:
     left: list[Proposed]
     works: Sequence[Work]
     people: list[str]
-    total: Decimal
+    total: offering.Sum
     judgement: Judgement | None
     lamp_meaning: str
     conditions: Sequence[Condition]
@@ -106,7 +105,7 @@ def customer(case: Case) -> CustomerReport:
         left=[row for row in rows if row.answer and row.answer.kind != Answer.Kind.APPROVED],
         works=entries(case, "works"),
         people=list(dict.fromkeys(str(row.by) for row in (*entries(case, "testrecords"), *entries(case, "works")))),
-        total=sum((row.line.total for row in rows if row.done), Decimal("0")),
+        total=offering.together(row.line for row in rows if row.done),
         judgement=judgement,
         lamp_meaning=_lamp(case, made, judgement),
         conditions=proofs.check_list(made, tracker) if made and tracker else (),

@@ -1,47 +1,139 @@
 """The forms of the settings."""
 
+from decimal import Decimal
 from typing import Any
+from zoneinfo import available_timezones
 
 import can
 from django import forms
+from django.conf import settings
 
 from gumshoe.core.errors import GumshoeError
 from gumshoe.core.knowledge.catalogue import tables
 from gumshoe.core.obd.ip_link import host_and_port
+from gumshoe.web.accounts.forms import NewPasswordForm
 from gumshoe.web.kit.fields import AmountField, WholeField
+from gumshoe.web.kit.pictures import MAX_BYTES, made_again
 from gumshoe.web.settings.models import Adapter, Settings
 
 KNOWN = sorted(can.VALID_INTERFACES)
 
 
-class SettingsForm(forms.ModelForm):  # type: ignore[type-arg]  # no type arguments at run time
-    """Shop, money, units."""
+LOGO_PX = 480
+LABELS = {
+    "shop_name": "Name of the shop",
+    "mail": "Mail address",
+    "tax_name": "Tax on parts and labour, its name",
+    "tax_number": "The shop's tax number",
+    "terms": "Terms, printed on offers",
+}
+
+
+class ShopForm(forms.ModelForm):  # type: ignore[type-arg]  # no type arguments at run time
+    """What the shop is called and where it is, its money and units: what the first start asks for."""
 
     labour_per_hour = AmountField(max_value=100_000, label="Labour per hour")
-    climate = forms.ChoiceField(required=False)
-    lacks = forms.MultipleChoiceField(required=False, widget=forms.CheckboxSelectMultiple)
+    tax_percent = AmountField(max_value=100, label="Tax in per cent (0: prices are as they are)", required=False)
+    climate = forms.ChoiceField(required=False, label="Where the cars live (base rates of what wears and rusts)")
+    time_zone = forms.ChoiceField(required=False, label="Time zone")
+    new_logo = forms.FileField(
+        required=False, label="Logo", widget=forms.FileInput(attrs={"accept": "image/png,image/jpeg,image/webp"})
+    )
+    no_logo = forms.BooleanField(required=False, label="no logo")
 
     class Meta:
         model = Settings
-        fields = (
+        fields: tuple[str, ...] = (
             "shop_name",
+            "address",
+            "phone",
+            "mail",
+            "tax_number",
             "currency",
             "labour_per_hour",
-            "learns",
+            "tax_name",
+            "tax_percent",
+            "time_zone",
             "climate",
-            "lacks",
             "customary_units",
         )
+        labels = LABELS
+        widgets = {"address": forms.Textarea(attrs={"rows": 3}), "terms": forms.Textarea(attrs={"rows": 3})}
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["climate"].choices = [(row.id.value, row.words) for row in tables().climates]  # type: ignore[attr-defined]
+        zones = sorted(zone for zone in available_timezones() if "/" in zone and not zone.startswith("Etc/"))
+        usual = [("", f"as the server has it ({settings.TIME_ZONE})"), ("UTC", "UTC")]
+        self.fields["time_zone"].choices = [*usual, *((zone, zone.replace("_", " ")) for zone in zones)]  # type: ignore[attr-defined]
 
     def clean_climate(self) -> str:
         """Where nothing is said, as it was."""
         return str(self.cleaned_data["climate"] or self.instance.climate)
 
+    def clean_tax_percent(self) -> Decimal:
+        """Where nothing is said, none."""
+        return self.cleaned_data["tax_percent"] or Decimal(0)
+
+    def clean_new_logo(self) -> bytes | None:
+        """A small PNG made from what was sent."""
+        sent = self.cleaned_data["new_logo"]
+        if not sent:
+            return None
+        try:
+            return made_again(sent.read(MAX_BYTES + 1), LOGO_PX, "PNG", "logo")[0]
+        except GumshoeError as error:
+            raise forms.ValidationError(f"{error.what} Try: {'; '.join(error.remedies)}.") from error
+
+    def save(self, commit: bool = True) -> Settings:
+        """With the logo that was sent, or without the one that was there."""
+        if self.cleaned_data.get("new_logo"):
+            self.instance.logo = self.cleaned_data["new_logo"]
+        elif self.cleaned_data.get("no_logo"):
+            self.instance.logo = None
+        stored: Settings = super().save(commit)
+        return stored
+
+
+class SettingsForm(ShopForm):
+    """All of the settings."""
+
+    countersign_hours = WholeField(
+        required=False,
+        min_value=0,
+        max_value=720,
+        label="A lead may countersign a verdict of their own after so many hours (0: never)",
+        help_text="for a shop of one: the report says so",
+    )
+    lacks = forms.MultipleChoiceField(required=False, widget=forms.CheckboxSelectMultiple)
+
+    class Meta(ShopForm.Meta):
+        fields = (*ShopForm.Meta.fields, "terms", "countersign_hours", "learns", "lacks")
+
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         known = sorted({test.equipment for test in tables().tests if test.equipment})
-        self.fields["climate"].choices = [(row.id.value, row.words) for row in tables().climates]  # type: ignore[attr-defined]
         self.fields["lacks"].choices = [(name, name) for name in known]  # type: ignore[attr-defined]
+
+    def clean_countersign_hours(self) -> int:
+        """Where nothing is said, never."""
+        return self.cleaned_data["countersign_hours"] or 0
+
+
+class FirstLeadForm(NewPasswordForm):
+    """Who sets the shop up, and leads it."""
+
+    full_name = forms.CharField(max_length=80, label="Your name, as the record shows it")
+    username = forms.CharField(
+        max_length=40, label="Name to sign in with", widget=forms.TextInput(attrs={"autocomplete": "username"})
+    )
+    code = forms.CharField(
+        max_length=40,
+        label="Code of the first start",
+        help_text="the server printed it where it was started",
+        widget=forms.TextInput(attrs={"autocomplete": "off"}),
+    )
+    field_order = ("full_name", "username", "password", "again", "code")
 
 
 class AdapterForm(forms.ModelForm):  # type: ignore[type-arg]  # no type arguments at run time

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from decimal import Decimal
 from typing import Any
 
@@ -17,6 +18,20 @@ class Settings(models.Model):
     """One row: name, money, units, where the cars live."""
 
     shop_name = models.CharField(max_length=80, default="Workshop")
+    address = models.TextField(max_length=300, blank=True)
+    phone = models.CharField(max_length=40, blank=True)
+    mail = models.EmailField(blank=True)
+    logo = models.BinaryField(null=True, blank=True, editable=False)
+    """A PNG, made again from its pixels."""
+    tax_name = models.CharField(max_length=20, default="VAT", blank=True)
+    tax_percent = models.DecimalField(max_digits=5, decimal_places=2, default=Decimal(0))
+    """Added to what parts and labour cost; 0: prices are as they are."""
+    tax_number = models.CharField(max_length=40, blank=True)
+    terms = models.TextField(max_length=2000, blank=True)
+    time_zone = models.CharField(max_length=60, blank=True)
+    """Empty: as the server was started with."""
+    countersign_hours = models.PositiveSmallIntegerField(default=0)
+    """After so many hours a lead may countersign a verdict of their own; 0: never."""
     currency = models.CharField(max_length=8, default="€")
     labour_per_hour = models.DecimalField(max_digits=7, decimal_places=2, default=Decimal("84.00"))
     customary_units = models.BooleanField(default=False)
@@ -25,6 +40,11 @@ class Settings(models.Model):
     lacks = models.JSONField(default=list, blank=True)
     learns = models.BooleanField(default=True)
     climate = models.CharField(max_length=12, default=Climate.TEMPERATE.value)
+
+    @property
+    def logo_inline(self) -> str:
+        """The logo as an address that holds it; empty where there is none."""
+        return f"data:image/png;base64,{base64.b64encode(self.logo).decode('ascii')}" if self.logo else ""
 
     def save(self, *args: Any, **kwargs: Any) -> None:
         self.state = fresh()

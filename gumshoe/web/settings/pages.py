@@ -7,7 +7,7 @@ from typing import ClassVar
 
 from gumshoe.web.kit.pages import Page
 from gumshoe.web.settings.adapters import Running
-from gumshoe.web.settings.forms import AdapterForm, SettingsForm
+from gumshoe.web.settings.forms import AdapterForm, FirstLeadForm, SettingsForm, ShopForm
 from gumshoe.web.settings.models import Adapter
 
 
@@ -17,6 +17,15 @@ class SettingsPage(Page):
 
     TEMPLATE: ClassVar[str] = "settings/settings.html"
     form: SettingsForm
+
+
+@dataclass(frozen=True, kw_only=True)
+class FirstStartPage(Page):
+    """What ``settings/first_start.html`` shows."""
+
+    TEMPLATE: ClassVar[str] = "settings/first_start.html"
+    shop: ShopForm
+    lead: FirstLeadForm
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -6,6 +6,7 @@ from gumshoe.web.settings import views
 
 app_name = "settings"
 urlpatterns = [
+    path("first-start/", views.first_start, name="first_start"),
     path("settings/", views.settings, name="settings"),
     path("settings/adapters/", views.all_adapters, name="adapters"),
     path("settings/adapters/new/", views.new_adapter, name="new_adapter"),

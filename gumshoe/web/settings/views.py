@@ -3,27 +3,61 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpResponse, JsonResponse
+from django.contrib.auth import login
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_GET, require_POST
 
+from gumshoe.core.errors import BadInput
+from gumshoe.web.accounts import people
+from gumshoe.web.accounts.models import User
 from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
 from gumshoe.web.kit.pages import show
-from gumshoe.web.settings import adapters
-from gumshoe.web.settings.forms import AdapterForm, SettingsForm
+from gumshoe.web.settings import adapters, first
+from gumshoe.web.settings.forms import AdapterForm, FirstLeadForm, SettingsForm, ShopForm
 from gumshoe.web.settings.models import Adapter, Settings
-from gumshoe.web.settings.pages import AdapterPage, AdaptersPage, SettingsPage
+from gumshoe.web.settings.pages import AdapterPage, AdaptersPage, FirstStartPage, SettingsPage
+
+
+def first_start(request: HttpRequest) -> HttpResponse:
+    """While nobody is known: set the shop up, with its first lead. Who has the code of the server may."""
+    if User.objects.exists():
+        return redirect("accounts:sign_in")
+    sent = request.POST if request.method == "POST" else None
+    shop = ShopForm(sent, request.FILES or None, instance=Settings.load())
+    lead = FirstLeadForm(sent, initial={"code": request.GET.get("code", "")})
+    if sent is not None and shop.is_valid() and lead.is_valid():
+        told = lead.cleaned_data
+        if not first.fits(told["code"]):
+            lead.add_error("code", "That is not the code. It stands where the server was started.")
+        else:
+            try:
+                with transaction.atomic():
+                    person = people.first_lead(told["username"], told["full_name"], told["password"])
+                    shop.save()
+            except BadInput as error:
+                lead.add_error("password" if "password" in error.what.lower() else "username", error.what)
+            else:
+                login(request, person, backend="django.contrib.auth.backends.ModelBackend")
+                messages.success(request, "The shop is set up. Add the people who work here, then the first car.")
+                return redirect("accounts:people")
+    refused = bool(shop.errors or lead.errors)
+    return show(request, FirstStartPage(shop=shop, lead=lead), status=400 if refused else 200)
+
+
+first_start.required_right = Right.ANYONE  # type: ignore[attr-defined]
 
 
 @needs(Right.MANAGE)
 def settings(request: SignedIn) -> HttpResponse:
     """Shop, money, units."""
-    form = SettingsForm(request.POST or None, instance=Settings.load())
+    form = SettingsForm(request.POST or None, request.FILES or None, instance=Settings.load())
     if request.method == "POST" and form.is_valid():
         form.save()
         messages.success(request, "Settings stored.")
         return redirect("settings:settings")
-    return show(request, SettingsPage(form=form))
+    return show(request, SettingsPage(form=form), status=400 if form.errors else 200)
 
 
 @require_GET

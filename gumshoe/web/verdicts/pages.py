@@ -28,4 +28,5 @@ class RepairPage(Page):
     others: list[Suspect]
     why: WhyAsked | None
     once_more: Clue | None
+    may_review: bool
     ledger: Ledger

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
+from django.utils import timezone
+from django.utils.formats import date_format
+from django.utils.timezone import localtime
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.rows import RepairRow, TestRow
@@ -20,6 +24,7 @@ from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.memo import once
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.suspects.models import Ruling
 from gumshoe.web.verdicts.models import Review, RootCause, Verdict
 
@@ -105,11 +110,33 @@ def review(case: Case, lead: User, verdict_pk: int, kind: str, reason: str) -> R
         )
     if kind not in Review.Kind.values:
         raise BadInput("Countersign it, or send it back.")
+    said = reason.strip()
     if verdict.by_id == lead.pk:
-        raise BadInput("Nobody countersigns a verdict of their own.", remedies=("ask another lead technician",))
+        hours = _waited_for(verdict)
+        said = f"a verdict of their own, {hours} h after it was given{f'; {said}' if said else ''}"[:300]
     if kind == Review.Kind.SENT_BACK and not reason.strip():
         raise BadInput("Why is it sent back?", remedies=("say what is missing: which test, which doubt",))
-    return Review.objects.create(case=case, by=lead, verdict=verdict, kind=kind, reason=reason.strip())
+    return Review.objects.create(case=case, by=lead, verdict=verdict, kind=kind, reason=said)
+
+
+def reviewable_by(verdict: Verdict | None, lead: User) -> bool:
+    """Whether this lead has a word on it: another's verdict, or one's own where the shop lets them wait."""
+    return verdict is not None and (verdict.by_id != lead.pk or bool(Settings.load().countersign_hours))
+
+
+def _waited_for(verdict: Verdict) -> int:
+    """The hours since a lead's own verdict: in a shop that lets them, enough of them. Raises BadInput before."""
+    hours = Settings.load().countersign_hours
+    if not hours:
+        raise BadInput("Nobody countersigns a verdict of their own.", remedies=("ask another lead technician",))
+    until = verdict.at + timedelta(hours=hours)
+    if timezone.now() < until:
+        raise BadInput(
+            f"A verdict of one's own is countersigned {hours} h after it was given at the earliest: "
+            f"{date_format(localtime(until), 'j M, H:i')}.",
+            remedies=("look at it again then, with fresh eyes", "ask another lead technician"),
+        )
+    return int((timezone.now() - verdict.at).total_seconds() // 3600)
 
 
 @once

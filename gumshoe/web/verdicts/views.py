@@ -8,7 +8,7 @@ from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.planning import standing
-from gumshoe.web.accounts.rights import Right, SignedIn, needs
+from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
 from gumshoe.web.cases import judging
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.kit.pages import show
@@ -43,6 +43,7 @@ def repair(request: SignedIn, pk: int) -> HttpResponse:
             others=sorted((row for row in assessment.suspects if row not in candidates), key=lambda row: row.row.words),
             why=verdicts.why_failed(case, assessment),
             once_more=found.once_more(verdict.suspect if verdict else chosen.id),
+            may_review=may(request.user, Right.OVERRULE) and verdicts.reviewable_by(verdict, request.user),
             ledger=ledger(case, "repair"),
         ),
         folder(case, "repair"),

@@ -13,6 +13,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.judging import judged
 from gumshoe.web.kit.pages import show
+from gumshoe.web.kit.pictures import MAX_BYTES
 from gumshoe.web.ledger.panel import ledger
 from gumshoe.web.work import photos
 from gumshoe.web.work import services as working
@@ -39,7 +40,7 @@ def work(request: SignedIn, pk: int) -> HttpResponse:
             ],
             works=case.works.select_related("line", "by"),
             photos=case.photos.select_related("by", "line"),
-            photo_mb=photos.MAX_BYTES // 1_000_000,
+            photo_mb=MAX_BYTES // 1_000_000,
             map=engine_map(knowledge.powertrain, knowledge.components.values()),
             ledger=ledger(case, "work"),
         ),

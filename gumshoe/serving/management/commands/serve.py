@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import secrets
 from argparse import ArgumentParser
 from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError
 
 from gumshoe.serving import server as serving
-from gumshoe.web.accounts.models import Role, User
+from gumshoe.web.accounts.models import User
+from gumshoe.web.settings import first
 
 
 class Command(BaseCommand):
@@ -27,9 +27,8 @@ class Command(BaseCommand):
         except serving.PortTaken as error:
             raise CommandError(f"{error.what} Try: {'; '.join(error.remedies)}.") from error
         serving.prepare()
+        here = "localhost" if options["host"] in ("0.0.0.0", "::") else options["host"]
         if not User.objects.exists():
-            word = secrets.token_urlsafe(9)
-            User.objects.create_user("lead", password=word, role=Role.LEAD, full_name="Lead technician")
-            self.stdout.write(f"First start: sign in as “lead” with the password {word} (shown only now).")
-        self.stdout.write(f"Gumshoe serves at http://{options['host']}:{port}/   (Ctrl-C stops)")
+            self.stdout.write(f"First start: set the shop up at http://{here}:{port}/first-start/?code={first.code()}")
+        self.stdout.write(f"Gumshoe serves at http://{here}:{port}/   (Ctrl-C stops)")
         serving.serve(options["host"], port)

@@ -144,6 +144,12 @@ def hex(value: int) -> str:
     return f"{value:X}"
 
 
+@register.filter
+def normal(number: Decimal) -> str:
+    """20.00 → 20; 7.70 → 7.7."""
+    return f"{number.normalize():f}"
+
+
 @register.simple_tag(takes_context=True)
 def money(context: dict[str, Any], amount: Decimal | float | None) -> str:
     """An amount in the shop's currency."""
