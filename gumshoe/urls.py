@@ -4,6 +4,7 @@ from django.urls import include, path
 
 urlpatterns = [
     path("", include("gumshoe.web.board.urls")),
+    path("", include("gumshoe.web.finding.urls")),
     path("", include("gumshoe.web.accounts.urls")),
     path("", include("gumshoe.web.settings.urls")),
     path("", include("gumshoe.web.vehicles.urls")),

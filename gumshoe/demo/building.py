@@ -20,6 +20,7 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.vehicles.register import customer_named
 
 Say = Callable[[str], None]
 PEOPLE = (
@@ -82,7 +83,7 @@ def vehicles() -> dict[str, Vehicle]:
                 "make": head.make,
                 "model": head.model,
                 "year": year,
-                "owner": owner,
+                "customer": customer_named(owner),
                 "stand_in": key,
                 "platform": platform,
             },

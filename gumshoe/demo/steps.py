@@ -36,6 +36,7 @@ from gumshoe.web.scans import services as scans
 from gumshoe.web.vehicles.cars import StandInCar
 from gumshoe.web.vehicles.links import connection
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.vehicles.register import customer_named
 from gumshoe.web.work import services as working
 
 
@@ -97,7 +98,13 @@ def on_paper(plate: str, platform: str, year: int, owner: str) -> Vehicle:
     head = platforms()[platform].platform
     found, _ = Vehicle.objects.get_or_create(
         plate=plate,
-        defaults={"make": head.make, "model": head.model, "year": year, "owner": owner, "platform": platform},
+        defaults={
+            "make": head.make,
+            "model": head.model,
+            "year": year,
+            "customer": customer_named(owner),
+            "platform": platform,
+        },
     )
     return found
 

@@ -24,6 +24,7 @@ from gumshoe.web.suspects import services as suspects
 from gumshoe.web.vehicles import description
 from gumshoe.web.vehicles.cars import car_of
 from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.vehicles.register import customer_named
 from gumshoe.web.verdicts import services as verdicts
 from gumshoe.web.work import services as working
 
@@ -45,7 +46,13 @@ def typed_in(staff: dict[str, User]) -> None:
     """A V6 across, described by hand, its codes typed in: two faults and what follows from them."""
     van, _ = Vehicle.objects.get_or_create(
         plate="HQ 512",
-        defaults={"make": "Morrow", "model": "Gannet 3.5", "year": 2013, "owner": "Parcel round", "platform": ""},
+        defaults={
+            "make": "Morrow",
+            "model": "Gannet 3.5",
+            "year": 2013,
+            "customer": customer_named("Parcel round"),
+            "platform": "",
+        },
     )
     description.store(
         van,

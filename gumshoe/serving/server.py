@@ -8,6 +8,7 @@ import signal
 import socket
 import sqlite3
 import sys
+import threading
 import time
 from pathlib import Path
 from types import FrameType
@@ -23,6 +24,7 @@ from gumshoe.core.casefile.untrusted import READER
 from gumshoe.core.errors import GumshoeError
 from gumshoe.web.bench import commanding
 from gumshoe.web.clearing import aftercare
+from gumshoe.web.finding import services as finding
 from gumshoe.web.live import feed
 from gumshoe.web.proofs import runner
 from gumshoe.web.scans import services as scans
@@ -106,6 +108,14 @@ def free_port(host: str, port: int, tries: int) -> int:
     )
 
 
+def _catch_up() -> None:
+    """What is not in the search yet, after a restore or an upgrade, is put there beside the work."""
+    try:
+        finding.catch_up()
+    finally:
+        database.close()
+
+
 def serve(host: str, port: int) -> None:
     """Listen until stopped (Ctrl-C or SIGTERM), then end feeds, watchers, links and stand-ins.
 
@@ -129,6 +139,7 @@ def serve(host: str, port: int) -> None:
 
     signal.signal(signal.SIGTERM, stop)
     READER.start()  # whoever brings the first file does not wait for it
+    threading.Thread(target=_catch_up, name="search", daemon=True).start()
     try:
         server.run()
     except KeyboardInterrupt:

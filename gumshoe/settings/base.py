@@ -56,6 +56,7 @@ INSTALLED_APPS = [
     "gumshoe.web.standing",
     "gumshoe.web.reports",
     "gumshoe.web.board",
+    "gumshoe.web.finding",
     "gumshoe.serving",
     "gumshoe.demo",
 ]

@@ -21,7 +21,7 @@ class Walk(Journey):
         told = " ".join(README.read_text(encoding="utf-8").split())
         for step in (
             "Sign in as `runa`",
-            "vehicle *HQ 204*",
+            "*New case*, type `hq204`, press the car",
             "press *Key on*",
             "*Scan now*",
             "press *Start*",
@@ -38,8 +38,9 @@ class Walk(Journey):
         self.fill("password", support.PASSWORD)
         self.press("Sign in")
         self.press("New case")
-        self.find("#id_vehicle").find_element(By.XPATH, "./option[contains(., 'HQ 204')]").click()
-        self.press("Open the case")
+        self.find("#id_q").send_keys("hq204")
+        self.find("#here[data-found='hq204']")
+        self.press("HQ 204")
         self.see("In the customer's words")
         self.case = Case.objects.get()
         self.fill("text", "uneven idle, a little too high")

@@ -31,9 +31,9 @@ class FromComplaintToProof(Journey):
 
     def _intake(self) -> None:
         self.press("New case")
-        select = self.browser.find_element(By.NAME, "vehicle")
-        select.find_element(By.CSS_SELECTOR, f"option[value='{self.car.pk}']").click()
-        self.press("Open the case")
+        self.find("#id_q").send_keys("t1 tern")
+        self.find("#here[data-found='t1 tern']")
+        self.press(self.car.plate)
         self.see("In the customer's words")
         self.axe("complaint")
         self.fill("text", "Uneven idle, a little too high. <script>alert('x')</script>")

@@ -283,7 +283,7 @@ class Intake(Car):
         new = {"plate": "ab 12 cde", "make": "Ostrel", "model": "Tern"}
         self.client.post("/cases/new/", new)
         refused = self.client.post("/cases/new/", new | {"plate": "AB12CDE"})
-        self.assertContains(refused, "There is a vehicle with the plate")
+        self.assertContains(refused, "There is a vehicle with the plate", status_code=400)
         for _ in range(2):
             self.client.post("/cases/new/", {"known": "AB12CDE"})
         self.assertEqual(Case.objects.filter(vehicle__plate="ab 12 cde").count(), 1)

@@ -12,6 +12,8 @@ from gumshoe.web.cases.shapes import FIGURES, JUMPERS, MEASURED, READINGS, SAMPL
 class TestRecord(Evidence):
     """One test with its readings and the verdict computed from them; a later one of the same test supersedes it."""
 
+    FOUND_BY = ("note",)
+
     __test__ = False
 
     test = Named(max_length=60)
@@ -59,6 +61,8 @@ class CircuitDoubt(Evidence):
 class CircuitConclusion(Evidence):
     """What the readings at a circuit came to, with those it rests on and the test record that makes it a clue."""
 
+    FOUND_BY = ("words",)
+
     component = Named(max_length=80)
     of = models.CharField(max_length=80, blank=True)
     outcome = models.CharField(max_length=40)
@@ -70,6 +74,8 @@ class CircuitConclusion(Evidence):
 
 class HandMeasurement(Evidence):
     """A hand test that is arithmetic: what was typed, what it came to, and the guided test it was recorded as."""
+
+    FOUND_BY = ("words",)
 
     test = models.CharField(max_length=40)
     typed = Stored(TYPED, default=dict)

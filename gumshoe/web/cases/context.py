@@ -23,7 +23,7 @@ comebacks_of: Port[[Case], tuple[Comeback, ...]] = Port("what a case may be the 
 
 def find(pk: int) -> Case:
     """The case, or 404."""
-    return get_object_or_404(Case.objects.select_related("vehicle", "opened_by"), pk=pk)
+    return get_object_or_404(Case.objects.select_related("vehicle", "opened_by", "customer"), pk=pk)
 
 
 @dataclass(frozen=True, kw_only=True)

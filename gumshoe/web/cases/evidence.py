@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, NoReturn
+from typing import Any, ClassVar, NoReturn
 
 from django.conf import settings
 from django.db import models, transaction
@@ -63,6 +63,10 @@ class Evidence(models.Model):
     """Whether such an entry may be made in a closed case."""
     TEACHES = False
     """Whether the shop learns from it: it then bears on every case."""
+    FOUND_BY: ClassVar[tuple[str, ...]] = ()
+    """Fields whose words a case is found by."""
+    FOUND_BY_SIGN: ClassVar[tuple[str, ...]] = ()
+    """Fields with numbers and the like that it is found by, as a whole or by a piece."""
 
     class Meta:
         abstract = True

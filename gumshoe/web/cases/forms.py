@@ -5,23 +5,20 @@ from __future__ import annotations
 from typing import Any
 
 from django import forms
-from django.db.models import F, Max
 
 from gumshoe.core.knowledge.catalogue import Knowledge, tables
 from gumshoe.web.cases.models import Lamp
 from gumshoe.web.kit.fields import WholeField
 from gumshoe.web.vehicles.models import Vehicle, known_vehicle
 
-MOST_RECENT = 25
-
 
 class NewCaseForm(forms.Form):
-    """Pick a vehicle that was here lately, name one by its plate or VIN, or describe a new one."""
+    """A vehicle on file by its number, plate or VIN; else a new one, of somebody on file or of somebody new."""
 
     vehicle = forms.ModelChoiceField(
-        Vehicle.objects.none(), required=False, empty_label="— not among these —", label="Here lately"
+        Vehicle.objects.filter(same_as=None), required=False, widget=forms.HiddenInput, label="Vehicle on file"
     )
-    known = forms.CharField(max_length=20, required=False, label="Or by its plate or VIN")
+    known = forms.CharField(max_length=20, required=False, label="Plate or VIN")
     bay = forms.CharField(max_length=20, required=False)
     plate = forms.CharField(max_length=16, required=False)
     vin = forms.CharField(max_length=20, required=False, label="VIN")
@@ -30,13 +27,6 @@ class NewCaseForm(forms.Form):
     year = WholeField(min_value=1950, max_value=2100, required=False)
     owner = forms.CharField(max_length=80, required=False)
     owner_contact = forms.CharField(max_length=80, required=False, label="Owner's phone or mail")
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        lately = Vehicle.objects.annotate(seen=Max("cases__opened_at")).order_by(F("seen").desc(nulls_last=True), "pk")
-        field = self.fields["vehicle"]
-        field.queryset = Vehicle.objects.all()  # type: ignore[attr-defined]
-        field.choices = [("", field.empty_label), *((row.pk, str(row)) for row in lately[:MOST_RECENT])]  # type: ignore[attr-defined]
 
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}

@@ -12,11 +12,12 @@ from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.fields import Stored
 from gumshoe.web.cases.shapes import DOCUMENT, ENTRIES, SYMPTOMS
 from gumshoe.web.kit.memo import forget, fresh
-from gumshoe.web.vehicles.models import Vehicle
+from gumshoe.web.vehicles.models import Customer, Vehicle
 
 
 class Case(models.Model):
-    """One job on one vehicle. Only ``closed_at``, ``bay`` and ``follow_up`` ever change; all else is evidence."""
+    """One job on one vehicle. Only ``closed_at`` and ``bay`` ever change, and what a merge moves; all
+    else is evidence."""
 
     number = models.CharField(max_length=12, unique=True)
     vehicle = models.ForeignKey(Vehicle, on_delete=models.PROTECT, related_name="cases")
@@ -24,6 +25,8 @@ class Case(models.Model):
     opened_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     bay = models.CharField(max_length=20, blank=True)
     closed_at = models.DateTimeField(null=True, blank=True)
+    customer = models.ForeignKey(Customer, on_delete=models.PROTECT, null=True, blank=True, related_name="cases")
+    """Who brought the car then; it may have changed hands since."""
 
     class Meta:
         ordering = ("-opened_at",)
@@ -36,6 +39,17 @@ class Case(models.Model):
         super().save(*args, **kwargs)
         if new:
             State.objects.create(case=self)
+
+    @property
+    def owner(self) -> str:
+        """The name of who brought the car; empty where nobody is known."""
+        return self.customer.name if self.customer else ""
+
+    def move_to(self, vehicle: Vehicle) -> None:
+        """The car was on file twice: the case is the one's that stays."""
+        self.vehicle = vehicle
+        self.save(update_fields=["vehicle"])
+        self.entered(self.pk)
 
     @staticmethod
     def entered(pk: int) -> None:
@@ -63,6 +77,13 @@ class Lamp(models.TextChoices):
 class Complaint(Evidence):
     """What the customer said. A later complaint of the same case supersedes the earlier one."""
 
+    FOUND_BY = (
+        "text",
+        "conditions",
+        "since",
+        "recent_work",
+    )
+
     text = models.TextField(max_length=2000)
     symptoms = Stored(SYMPTOMS, default=list, blank=True)
     lamp = models.CharField(max_length=10, choices=Lamp, default=Lamp.UNKNOWN, blank=True)
@@ -87,6 +108,8 @@ class Imported(Evidence):
 class Reopened(Evidence):
     """A closed case opened again, and why."""
 
+    FOUND_BY = ("reason",)
+
     AFTER_CLOSING = True
 
     reason = models.CharField(max_length=300)
@@ -94,5 +117,7 @@ class Reopened(Evidence):
 
 class Note(Evidence):
     """A free remark on the case."""
+
+    FOUND_BY = ("text",)
 
     text = models.TextField(max_length=2000)

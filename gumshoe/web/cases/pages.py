@@ -9,6 +9,7 @@ from gumshoe.core.suspects.driving import DriveAdvice
 from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
 from gumshoe.web.cases.models import Complaint
 from gumshoe.web.kit.pages import Page
+from gumshoe.web.vehicles.models import Vehicle
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -29,3 +30,14 @@ class NewPage(Page):
 
     TEMPLATE: ClassVar[str] = "cases/new.html"
     form: NewCaseForm
+    text: str
+    here: list[Vehicle]
+
+
+@dataclass(frozen=True, kw_only=True)
+class HerePage(Page):
+    """What ``cases/here.html`` shows: vehicles on file to choose from."""
+
+    TEMPLATE: ClassVar[str] = "cases/here.html"
+    text: str
+    here: list[Vehicle]

@@ -6,7 +6,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Max
+from django.db.models import F, Max, Q
 from django.utils import timezone
 
 from gumshoe.core.casefile import CaseFile, case_of
@@ -14,11 +14,10 @@ from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.one_place import with_one_place
 from gumshoe.core.knowledge.parts import Local
-from gumshoe.core.knowledge.platform import platform_for_vin, platforms
+from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.knowledge.values import Climate
 from gumshoe.core.powertrain.description import Powertrain
-from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.models import Case, Complaint, Reopened
@@ -28,8 +27,12 @@ from gumshoe.web.kit.memo import once
 from gumshoe.web.library import services as library
 from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles import description as vehicles
-from gumshoe.web.vehicles.models import Vehicle, with_plate
+from gumshoe.web.vehicles import register
+from gumshoe.web.vehicles.finding import CUSTOMERS, VEHICLES
+from gumshoe.web.vehicles.models import Vehicle
 
+MOST_HERE = 12
+"""So many vehicles are offered at intake."""
 TWICE_S = 15
 """A case without a complaint opened so lately for the same car is the same case: the button was pressed twice."""
 
@@ -41,7 +44,7 @@ def open_case(user: User, vehicle: Vehicle, bay: str = "") -> Case:
     prefix = f"{year:02d}-"
     last = Case.objects.filter(number__startswith=prefix).aggregate(top=Max("number"))["top"]
     number = f"{prefix}{int(last[3:]) + 1 if last else 1:04d}"
-    return Case.objects.create(number=number, vehicle=vehicle, opened_by=user, bay=bay)
+    return Case.objects.create(number=number, vehicle=vehicle, opened_by=user, bay=bay, customer=vehicle.customer)
 
 
 def open_once(user: User, vehicle: Vehicle, bay: str = "") -> Case:
@@ -51,15 +54,26 @@ def open_once(user: User, vehicle: Vehicle, bay: str = "") -> Case:
     return just.first() or open_case(user, vehicle, bay)
 
 
-def save_vehicle(data: dict[str, Any]) -> Vehicle:
-    """Add a vehicle by hand. Raises BadInput when the plate is taken or the VIN cannot be one."""
-    vin = check_vin(data["vin"]).vin if data.get("vin") else ""
-    if with_plate(data["plate"]).exists():
-        raise BadInput(
-            f"There is a vehicle with the plate {data['plate']} already.", remedies=("pick it from the list",)
-        )
-    platform = platform_for_vin(vin) if vin else None
-    return Vehicle.objects.create(**{**data, "vin": vin, "platform": platform.platform.id if platform else ""})
+@transaction.atomic
+def take_in(user: User, data: dict[str, Any]) -> Vehicle:
+    """A car that is not on file, with its owner. Raises BadInput when the plate is taken or the VIN cannot be one."""
+    owner = register.customer_named(data.get("owner", ""), data.get("owner_contact", ""), user)
+    return register.new_vehicle(user, data, owner)
+
+
+def here_lately() -> list[Vehicle]:
+    """The vehicles that came last."""
+    rows = Vehicle.objects.filter(same_as=None).select_related("customer").annotate(seen=Max("cases__opened_at"))
+    return list(rows.order_by(F("seen").desc(nulls_last=True), "pk")[:MOST_HERE])
+
+
+def looked_for(text: str) -> list[Vehicle]:
+    """Vehicles found by plate, VIN, make and model, or by their owner's name or phone; the best first."""
+    found = [hit.pk for hit in VEHICLES.find(text, MOST_HERE)]
+    owners = [hit.pk for hit in CUSTOMERS.find(text, MOST_HERE)]
+    held = Vehicle.objects.filter(Q(pk__in=found) | Q(customer__in=owners), same_as=None).select_related("customer")
+    place = {pk: at for at, pk in enumerate(found)}
+    return sorted(held, key=lambda row: (place.get(row.pk, MOST_HERE), row.plate))[:MOST_HERE]
 
 
 @transaction.atomic

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect
+from django.views.decorators.http import require_GET
 
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
@@ -12,8 +13,10 @@ from gumshoe.web.cases import judging, services
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.forms import ComplaintForm, NewCaseForm
 from gumshoe.web.cases.models import Case
-from gumshoe.web.cases.pages import ComplaintPage, NewPage
+from gumshoe.web.cases.pages import ComplaintPage, HerePage, NewPage
 from gumshoe.web.kit.pages import show
+
+LONGEST = 120
 
 
 @needs(Right.INTAKE)
@@ -22,16 +25,28 @@ def new(request: SignedIn) -> HttpResponse:
     form = NewCaseForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
         data = dict(form.cleaned_data)
-        data.pop("known")
-        vehicle, bay = data.pop("vehicle"), data.pop("bay")
+        vehicle = data.pop("vehicle")
         try:
-            vehicle = vehicle or services.save_vehicle(data)
+            vehicle = vehicle or services.take_in(request.user, data)
         except BadInput as error:
             form.add_error("vin" if "VIN" in error.what else "plate", error.what)
         else:
-            case = services.open_once(request.user, vehicle, bay)
+            case = services.open_once(request.user, vehicle, data["bay"])
             return redirect("cases:complaint", case.pk)
-    return show(request, NewPage(form=form))
+    text = request.GET.get("q", "")[:LONGEST]
+    here = services.looked_for(text) if text else services.here_lately()
+    if text and not form.is_bound:
+        form = NewCaseForm(initial={"plate": text if any(char.isdigit() for char in text) else ""})
+    return show(request, NewPage(form=form, text=text, here=here), status=400 if form.errors else 200)
+
+
+@require_GET
+@needs(Right.INTAKE)
+def new_typed(request: SignedIn) -> HttpResponse:
+    """Vehicles on file, while somebody types: by plate, VIN, make, owner, phone."""
+    text = request.GET.get("q", "")[:LONGEST]
+    here = services.looked_for(text) if text else services.here_lately()
+    return show(request, HerePage(text=text, here=here))
 
 
 FIELDS = ("text", "symptoms", "lamp", "conditions", "since", "recent_work", "odometer_km")

@@ -11,6 +11,8 @@ from gumshoe.web.cases.fields import Named
 class LooseEnd(Evidence):
     """Something unplugged, removed, jumped or drained that must be put back; ``flat`` is a battery that went flat."""
 
+    FOUND_BY = ("what",)
+
     class Did(models.TextChoices):
         """What was done."""
 
@@ -31,6 +33,8 @@ class LooseEnd(Evidence):
 class LooseEndClosed(Evidence):
     """A loose end put back and ticked, by whom and when; or overruled by the lead with a reason. ``key_on``: whether
     the key was on meanwhile, as far as somebody knows."""
+
+    FOUND_BY = ("overruled",)
 
     end = models.OneToOneField(LooseEnd, on_delete=models.PROTECT, related_name="closed")
     overruled = models.CharField(max_length=300, blank=True)

@@ -16,6 +16,8 @@ class Recording(Evidence):
     ``channels``: how finely each of its channels is told, by key. ``origin``: where it came from when it was not made
     here: a file, or what it was cut from."""
 
+    FOUND_BY = ("label",)
+
     label = models.CharField(max_length=80)
     purpose = models.CharField(max_length=20, blank=True)
     channels = Stored(CHANNELS, default=dict)
@@ -44,6 +46,8 @@ class Chunk(models.Model):
 
 class Mark(Evidence):
     """A moment somebody marked (seconds since the epoch), with a note."""
+
+    FOUND_BY = ("text",)
 
     moment = models.FloatField()
     text = models.CharField(max_length=200, blank=True)

@@ -49,6 +49,11 @@ class HandTried(Evidence):
     """What was tried by hand after a clearing (the harness moved, driven in the wet ...), and how it went. The newest
     of a circumstance holds; a slip is put right by another entry."""
 
+    FOUND_BY = (
+        "words",
+        "remark",
+    )
+
     class How(models.TextChoices):
         """How it went."""
 
@@ -76,6 +81,8 @@ class Recurrence(Evidence):
 
 class FollowUp(Evidence):
     """When a case whose proof is still open is looked at again; the latest holds."""
+
+    FOUND_BY = ("why",)
 
     BY_ITSELF = "proof still open"
     """Why, where nobody gave a reason: the day is a reminder, and what can be driven is driven before."""

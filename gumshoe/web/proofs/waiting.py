@@ -150,6 +150,6 @@ def calendar(items: list[Due], shop: str) -> bytes:
         event.add("dtend", item.row.due + timedelta(days=1))
         event.add("summary", f"Case {item.case.number}, {car.plate}: {item.row.why}")
         far = f" After {item.row.km} km." if item.row.km else ""
-        event.add("description", f"{car.make} {car.model}, {car.owner}. Read codes and judge the proof.{far}")
+        event.add("description", f"{car.make} {car.model}, {item.case.owner}. Read codes and judge the proof.{far}")
         made.add_component(event)
     return bytes(made.to_ical())

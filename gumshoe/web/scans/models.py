@@ -46,6 +46,8 @@ class VinAnswer(Evidence):
 class HandTest(Evidence):
     """Cylinders found by hand to be without something; to be held against the counters."""
 
+    FOUND_BY = ("how",)
+
     class Without(models.TextChoices):
         """What the cylinders lack, and how that is found."""
 

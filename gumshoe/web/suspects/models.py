@@ -12,6 +12,8 @@ from gumshoe.web.cases.models import Case
 class Ruling(Evidence):
     """A decision about a suspect or a clue; the latest about the same subject holds."""
 
+    FOUND_BY = ("reason",)
+
     class Kind(models.TextChoices):
         """What was decided."""
 

@@ -2,14 +2,57 @@
 
 from __future__ import annotations
 
+from typing import Any, NoReturn
+
+from django.conf import settings
 from django.db import models
 from django.db.models import F, Value
 from django.db.models.functions import Replace, Upper
+from django.utils import timezone
 
+from gumshoe.web.kit.memo import fresh
 from gumshoe.web.settings.models import Adapter
 
 
-class Vehicle(models.Model):
+class Recorded(models.Model):
+    """Something on file that people edit: ``changed`` is another number after every change. ``same_as``: what it was
+    merged into, where it was on file twice."""
+
+    changed = models.BigIntegerField(default=fresh, editable=False)
+    same_as = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="doubles", editable=False)
+
+    class Meta:
+        abstract = True
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        self.changed = fresh()
+        if kwargs.get("update_fields") is not None:
+            kwargs["update_fields"] = {*kwargs["update_fields"], "changed"}
+        super().save(*args, **kwargs)
+
+
+class Customer(Recorded):
+    """Whom a car belongs to, and how they are reached."""
+
+    name = models.CharField(max_length=80)
+    phone = models.CharField(max_length=40, blank=True)
+    mail = models.CharField(max_length=120, blank=True)
+    address = models.CharField(max_length=200, blank=True)
+    remark = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        ordering = ("name", "pk")
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def contact(self) -> str:
+        """Where to write or call."""
+        return self.mail or self.phone
+
+
+class Vehicle(Recorded):
     """A car: its plate, VIN, owner and platform. ``stand_in`` names the simulated vehicle behind it, if any.
 
     ``powertrain``: its description as the shop entered it; empty while the platform's (or the generic one) holds.
@@ -20,8 +63,8 @@ class Vehicle(models.Model):
     make = models.CharField(max_length=40)
     model = models.CharField(max_length=40)
     year = models.PositiveSmallIntegerField(null=True, blank=True)
-    owner = models.CharField(max_length=80, blank=True)
-    owner_contact = models.CharField(max_length=80, blank=True)
+    customer = models.ForeignKey(Customer, models.PROTECT, null=True, blank=True, related_name="vehicles")
+    """Whose it is now; ``Owning`` has whose it was."""
     platform = models.CharField(max_length=60, blank=True)
     stand_in = models.CharField(max_length=60, blank=True)
     powertrain = models.JSONField(null=True, blank=True)
@@ -39,6 +82,52 @@ class Vehicle(models.Model):
 
     def __str__(self) -> str:
         return f"{self.plate} · {self.make} {self.model}"
+
+    @property
+    def owner(self) -> str:
+        """The name of whom it belongs to; empty while nobody is known."""
+        return self.customer.name if self.customer else ""
+
+
+class Entries(models.QuerySet[Any]):
+    """What was written down stays; rows are only added."""
+
+    def update(self, **kwargs: Any) -> NoReturn:
+        raise TypeError("What was written down is not changed.")
+
+    def delete(self) -> NoReturn:
+        raise TypeError("What was written down is not deleted.")
+
+
+class Owning(models.Model):
+    """Since when a car belongs to somebody; the latest holds."""
+
+    vehicle = models.ForeignKey(Vehicle, models.PROTECT, related_name="ownings")
+    customer = models.ForeignKey(Customer, models.PROTECT, null=True, related_name="ownings")
+    at = models.DateTimeField(default=timezone.now)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
+
+    objects = Entries.as_manager()
+
+    class Meta:
+        ordering = ("at", "pk")
+
+
+class Change(models.Model):
+    """What was changed of a vehicle or a customer: ``field`` in words, as it was and as it is."""
+
+    vehicle = models.ForeignKey(Vehicle, models.PROTECT, null=True, related_name="changes")
+    customer = models.ForeignKey(Customer, models.PROTECT, null=True, related_name="changes")
+    at = models.DateTimeField(default=timezone.now)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, null=True, related_name="+")
+    field = models.CharField(max_length=40)
+    was = models.CharField(max_length=300, blank=True)
+    now = models.CharField(max_length=300, blank=True)
+
+    objects = Entries.as_manager()
+
+    class Meta:
+        ordering = ("at", "pk")
 
 
 class VehicleLog(models.Model):
@@ -66,8 +155,10 @@ def with_plate(text: str) -> models.QuerySet[Vehicle]:
 
 
 def known_vehicle(text: str) -> Vehicle | None:
-    """The vehicle with this plate or VIN."""
+    """The vehicle with this plate or VIN; of one that was on file twice, the one that stayed."""
     wanted = text.strip()
-    return (
+    found = (
         with_plate(wanted).first() or Vehicle.objects.filter(vin=plate_key(wanted), from_log="").exclude(vin="").first()
     )
+    kept: Vehicle | None = found.same_as if found and found.same_as_id else found  # type: ignore[assignment]  # its own kind
+    return kept

@@ -16,6 +16,11 @@ class Verdict(Evidence):
     considered.
     """
 
+    FOUND_BY = (
+        "words",
+        "root_cause",
+    )
+
     TEACHES = True
     suspect = Named(max_length=80)
     words = models.CharField(max_length=200)
@@ -45,6 +50,8 @@ class Verdict(Evidence):
 class Review(Evidence):
     """The lead's word on a verdict: countersigned, or sent back with a reason; the latest holds."""
 
+    FOUND_BY = ("reason",)
+
     class Kind(models.TextChoices):
         """What the lead said."""
 
@@ -61,6 +68,8 @@ class Review(Evidence):
 
 class RootCause(Evidence):
     """Why the part of a verdict failed; the latest holds. ``suspect``: which suspect that is, where it is one."""
+
+    FOUND_BY = ("words",)
 
     verdict = models.ForeignKey(Verdict, on_delete=models.PROTECT, related_name="causes")
     suspect = Named(max_length=80, blank=True)

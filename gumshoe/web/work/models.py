@@ -11,6 +11,12 @@ from gumshoe.web.proposal.models import Line
 class Work(Evidence):
     """A line carried out. ``price``: what the part cost; the warranty given on it, in months and kilometres."""
 
+    FOUND_BY = (
+        "part_make",
+        "remark",
+    )
+    FOUND_BY_SIGN = ("part_number",)
+
     line = models.ForeignKey(Line, on_delete=models.PROTECT, related_name="works")
     part_number = models.CharField(max_length=60, blank=True)
     part_make = models.CharField(max_length=60, blank=True)
@@ -28,6 +34,8 @@ class Work(Evidence):
 class Photo(Evidence):
     """A photograph of the work, kept beside the database under its digest; made again without what a camera hides in it
     (place, device, owner)."""
+
+    FOUND_BY = ("words",)
 
     digest = models.CharField(max_length=64)
     width = models.PositiveIntegerField()

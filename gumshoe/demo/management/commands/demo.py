@@ -45,6 +45,6 @@ class Command(BaseCommand):
         self.stdout.write(f"  Gumshoe demo:  http://{options['host']}:{port}/")
         self.stdout.write(f"  Sign in as     {people}")
         self.stdout.write(f"  Password       {demo.password()}")
-        self.stdout.write("  Try            New case → HQ 204 (island library) → Key on → Scan.   Ctrl-C stops.")
+        self.stdout.write("  Try            New case, type hq204, press the car → Key on → Scan.   Ctrl-C stops.")
         self.stdout.write("")
         serving.serve(options["host"], port)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
@@ -142,6 +143,12 @@ def not_read(module: ModuleSnapshot, part: str) -> Unread | None:
 def hex(value: int) -> str:
     """A bus id: 7E8."""
     return f"{value:X}"
+
+
+@register.filter
+def of(held: Mapping[Any, Any], key: Any) -> Any:
+    """What is held under a key; nothing where there is none."""
+    return held.get(key, ())
 
 
 @register.filter

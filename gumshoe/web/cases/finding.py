@@ -1,0 +1,33 @@
+"""What a case is found by: its number, the words and numbers of its evidence, its trouble codes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from django.db.models import QuerySet
+from django.db.models.functions import Coalesce
+
+from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.registry import kinds
+from gumshoe.web.kit.fulltext import Collection, Document
+
+
+def _stamps() -> QuerySet[Any, Any]:
+    return Case.objects.order_by().annotate(stamp=Coalesce("state__number", 0)).values("pk", "stamp")
+
+
+def _documents(pks: Sequence[int]) -> Iterator[Document]:
+    words: dict[int, list[str]] = {pk: [] for pk in pks}
+    signs: dict[int, list[str]] = {pk: [] for pk in pks}
+    for model in (model for kind in kinds() for model in kind.models):
+        for fields, held in ((model.FOUND_BY, words), (model.FOUND_BY_SIGN, signs)):
+            if fields:
+                for pk, *values in model.objects.filter(case__in=pks).values_list("case_id", *fields):
+                    held[pk] += [value for value in values if value]
+    for case in Case.objects.filter(pk__in=pks).order_by().select_related("vehicle"):
+        codes = dict.fromkeys(code for kind in kinds() if kind.codes is not None for code in kind.codes(case))
+        yield Document(case.pk, " · ".join(words[case.pk]), (case.number, *signs[case.pk]), tuple(map(str, codes)))
+
+
+CASES = Collection(1, _stamps, _documents)

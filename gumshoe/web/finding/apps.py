@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class FindingConfig(AppConfig):
+    """The finding app."""
+
+    name = "gumshoe.web.finding"

@@ -1,0 +1,194 @@
+"""The lists of cases, vehicles and customers: what they are narrowed and sorted by, as pages and as CSV."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Callable, Iterable, Iterator
+from datetime import datetime, time, timedelta
+from typing import Any
+
+from django.core.paginator import Page, Paginator
+from django.db.models import Count, Exists, F, Max, OuterRef, Q, QuerySet, Subquery
+from django.utils import timezone
+
+from gumshoe.core.proof.tracker import ProofVerdict
+from gumshoe.web.bench.models import TestRecord
+from gumshoe.web.board.services import COLUMNS, board
+from gumshoe.web.cases.finding import CASES
+from gumshoe.web.cases.models import Case
+from gumshoe.web.finding.forms import CasesForm, CustomersForm, VehiclesForm
+from gumshoe.web.proofs.models import Judgement
+from gumshoe.web.scans.models import Scan
+from gumshoe.web.vehicles.finding import CUSTOMERS, VEHICLES
+from gumshoe.web.vehicles.models import Customer, Vehicle
+from gumshoe.web.verdicts.models import Verdict
+from gumshoe.web.work.models import Work
+
+A_PAGE = 50
+CASE_ORDERS: dict[str, tuple[Any, ...]] = {
+    "newest": ("-opened_at", "-pk"),
+    "oldest": ("opened_at", "pk"),
+    "number": ("number",),
+    "plate": ("vehicle__plate", "-opened_at"),
+    "closed": (F("closed_at").desc(nulls_first=True), "-pk"),
+}
+VEHICLE_ORDERS: dict[str, tuple[Any, ...]] = {
+    "plate": ("plate",),
+    "seen": (F("seen").desc(nulls_last=True), "plate"),
+    "most": ("-visits", "plate"),
+    "make": ("make", "model", "plate"),
+}
+CUSTOMER_ORDERS: dict[str, tuple[Any, ...]] = {
+    "name": ("name", "pk"),
+    "seen": (F("seen").desc(nulls_last=True), "name"),
+    "most": ("-cars", "name"),
+}
+HANDS = (Scan, TestRecord, Verdict, Work)
+"""Who made one of these worked on the case."""
+_NOT_PROVEN = "not"
+
+
+def cases(asked: CasesForm) -> QuerySet[Any]:
+    """The cases that are asked for, each with ``proof``: how its last proof ended."""
+    told = asked.told
+    last = Judgement.objects.filter(case=OuterRef("pk")).order_by("-at", "-pk").values("verdict")[:1]
+    rows: QuerySet[Any] = Case.objects.select_related("vehicle", "customer", "opened_by")
+    rows = rows.annotate(proof=Subquery(last))
+    if told["q"]:
+        rows = rows.filter(pk__in=CASES.numbers(told["q"]) | _of_vehicles(told["q"]))
+    if told["code"]:
+        rows = rows.filter(pk__in=CASES.numbers(told["code"]))
+    rows = _in_stage(rows, told["stage"])
+    if told["person"]:
+        own = told["person"]
+        worked = [Exists(model.objects.filter(case=OuterRef("pk"), by=own)) for model in HANDS]
+        rows = rows.filter(Q(opened_by=own) | Q(*worked, _connector=Q.OR))
+    if told["bay"]:
+        rows = rows.filter(bay__iexact=told["bay"])
+    if told["since"]:
+        rows = rows.filter(opened_at__gte=_midnight(told["since"]))
+    if told["until"]:
+        rows = rows.filter(opened_at__lt=_midnight(told["until"]) + timedelta(days=1))
+    if told["proof"] == _NOT_PROVEN:
+        rows = rows.filter(Q(proof=None) | ~Q(proof=ProofVerdict.PROVEN.value))
+    elif told["proof"]:
+        rows = rows.filter(proof=told["proof"])
+    return rows.order_by(*CASE_ORDERS[told["order"]])
+
+
+def _of_vehicles(text: str) -> set[int]:
+    """The cases of vehicles and customers that are found by the same words."""
+    vehicles, customers = VEHICLES.numbers(text), CUSTOMERS.numbers(text)
+    return set(Case.objects.filter(Q(vehicle__in=vehicles) | Q(customer__in=customers)).values_list("pk", flat=True))
+
+
+def _in_stage(rows: QuerySet[Any], stage: str) -> QuerySet[Any]:
+    if stage == "open":
+        return rows.filter(closed_at__isnull=True)
+    if stage == "closed":
+        return rows.filter(closed_at__isnull=False)
+    if stage:
+        return rows.filter(pk__in=[card.case.pk for name, cards in board() if name == stage for card in cards])
+    return rows
+
+
+def _midnight(day: Any) -> datetime:
+    return timezone.make_aware(datetime.combine(day, time()))
+
+
+def vehicles(asked: VehiclesForm) -> QuerySet[Any]:
+    """The vehicles that are asked for, with ``visits`` and when each was ``seen`` last."""
+    told = asked.told
+    rows: QuerySet[Any] = Vehicle.objects.filter(same_as=None).select_related("customer")
+    rows = rows.annotate(visits=Count("cases"), seen=Max("cases__opened_at"))
+    if told["q"]:
+        owned = Vehicle.objects.filter(customer__in=CUSTOMERS.numbers(told["q"])).values_list("pk", flat=True)
+        rows = rows.filter(pk__in=VEHICLES.numbers(told["q"]) | set(owned))
+    return rows.order_by(*VEHICLE_ORDERS[told["order"]])
+
+
+def customers(asked: CustomersForm) -> QuerySet[Any]:
+    """The customers that are asked for, with how many ``cars`` they have and when they were ``seen`` last."""
+    told = asked.told
+    rows: QuerySet[Any] = Customer.objects.filter(same_as=None)
+    rows = rows.annotate(cars=Count("vehicles", distinct=True), seen=Max("cases__opened_at"))
+    if told["q"]:
+        rows = rows.filter(pk__in=CUSTOMERS.numbers(told["q"]))
+    return rows.order_by(*CUSTOMER_ORDERS[told["order"]])
+
+
+def page_of(rows: QuerySet[Any], number: str) -> Page[Any]:
+    """One page of a list; a number that is none is the first or the last."""
+    return Paginator(rows, A_PAGE).get_page(number)
+
+
+def stages() -> list[tuple[str, str]]:
+    """What the list of cases can be narrowed to."""
+    return [
+        ("", "all"),
+        ("open", "open"),
+        *((name, f"open, {name.lower()}") for name, _ in COLUMNS),
+        ("closed", "closed"),
+    ]
+
+
+# -- CSV --------------------------------------------------------------------------------------------------
+
+
+class _Echo:
+    """A file that gives back what is written into it."""
+
+    def write(self, text: str) -> str:
+        return text
+
+
+def as_csv(head: tuple[str, ...], rows: Iterable[tuple[Any, ...]]) -> Iterator[str]:
+    """Line by line. What a spreadsheet would take for a formula is text (a quote before it, common practice)."""
+    write: Callable[[Iterable[Any]], Any] = csv.writer(_Echo()).writerow
+    yield "\ufeff" + write(head)
+    for row in rows:
+        yield write(_cell(value) for value in row)
+
+
+def _cell(value: Any) -> str:
+    if isinstance(value, datetime):
+        return f"{timezone.localtime(value):%Y-%m-%d %H:%M}"
+    text = "" if value is None else str(value)
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
+
+
+CASES_HEAD = (
+    "case", "plate", "VIN", "make", "model", "customer", "opened", "opened by", "bay", "closed", "codes", "proof"
+)  # fmt: skip
+
+
+def cases_csv(rows: QuerySet[Any]) -> Iterator[str]:
+    """Every case asked for."""
+    codes = CASES.codes(rows.order_by().values_list("pk", flat=True))
+    return as_csv(
+        CASES_HEAD,
+        (
+            (row.number, row.vehicle.plate, row.vehicle.vin, row.vehicle.make, row.vehicle.model, row.owner,
+             row.opened_at, row.opened_by, row.bay, row.closed_at, " ".join(codes.get(row.pk, ())), row.proof)
+            for row in rows.iterator(500)
+        ),
+    )  # fmt: skip
+
+
+def vehicles_csv(rows: QuerySet[Any]) -> Iterator[str]:
+    """Every vehicle asked for."""
+    return as_csv(
+        ("plate", "VIN", "make", "model", "year", "owner", "cases", "last here"),
+        (
+            (row.plate, row.vin, row.make, row.model, row.year, row.owner, row.visits, row.seen)
+            for row in rows.iterator(500)
+        ),
+    )
+
+
+def customers_csv(rows: QuerySet[Any]) -> Iterator[str]:
+    """Every customer asked for."""
+    return as_csv(
+        ("name", "phone", "mail", "address", "remark", "cars", "last here"),
+        ((row.name, row.phone, row.mail, row.address, row.remark, row.cars, row.seen) for row in rows.iterator(500)),
+    )
