@@ -11,6 +11,7 @@ urlpatterns = [
     path("", include("gumshoe.web.papers.urls")),
     path("", include("gumshoe.web.cases.urls")),
     path("", include("gumshoe.web.ledger.urls")),
+    path("", include("gumshoe.web.crew.urls")),
     path("", include("gumshoe.web.scans.urls")),
     path("", include("gumshoe.web.live.urls")),
     path("", include("gumshoe.web.bench.urls")),

@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "gumshoe.web.library",
     "gumshoe.web.cases",
     "gumshoe.web.ledger",
+    "gumshoe.web.crew",
     "gumshoe.web.scans",
     "gumshoe.web.live",
     "gumshoe.web.papers",

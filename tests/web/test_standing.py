@@ -22,8 +22,7 @@ from gumshoe.web.live.models import Recording
 from gumshoe.web.proofs import drawing
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proposal import services as offering
-from gumshoe.web.reports import importing
-from gumshoe.web.reports import services as reports
+from gumshoe.web.reports import closing, importing
 from gumshoe.web.scans import services as scans
 from gumshoe.web.standing.services import standing
 from gumshoe.web.suspects import services as suspects
@@ -127,8 +126,8 @@ class NextAction(WithCar):
         self.assertEqual(proofs.still_to_drive(cleared, proofs.tracker_of(cleared)).trips, ())
         self.assertContains(self.client.get(f"/cases/{came.pk}/prove/"), "Nothing is left to be driven")
         self.assertContains(self.client.get(f"/cases/{came.pk}/read/"), "Mended and proven")
-        reports.close(came, self.tess)
-        reports.close(self.case, self.tess)
+        closing.close(came, self.tess)
+        closing.close(self.case, self.tess)
         self.assertEqual({case.pk for case in shop.closed()}, {self.case.pk, came.pk})
 
     def test_a_proof_can_be_rebuilt_from_the_record(self) -> None:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 from time import monotonic
 
 from django.db.models import Exists, OuterRef
 
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.crew import Holder, holder_of, waiting_of
+from gumshoe.web.cases.models import Case, Waiting
 from gumshoe.web.cases.stages import Standing
 from gumshoe.web.history import services as history
 from gumshoe.web.standing.services import standing_with, with_facts
@@ -22,6 +24,8 @@ class Card:
     case: Case
     standing: Standing
     words: str
+    holder: Holder
+    waiting: Waiting | None
     comeback: bool = False
 
 
@@ -37,21 +41,48 @@ COLUMNS = (
 )
 
 
-def board() -> list[tuple[str, list[Card]]]:
-    """Open cases by column, oldest first, and the lately closed ones at the end of the last column."""
-    cards: list[Card] = []
+class By(StrEnum):
+    """What the columns of the board are."""
+
+    STAGE = "stage"
+    BAY = "bay"
+    PERSON = "person"
+
+
+def board(by: By = By.STAGE) -> list[tuple[str, list[Card]]]:
+    """Open cases by column, oldest first: by what is to be done, by where the car stands, or by who has it."""
+    found = cards()
+    if by is By.STAGE:
+        return [(name, [card for card in found if card.standing.stage in stages]) for name, stages in COLUMNS]
+    columns: dict[str, list[Card]] = {}
+    for card in found:
+        name = (card.case.bay or "no bay") if by is By.BAY else str(card.holder.user)
+        columns.setdefault(name, []).append(card)
+    return sorted(columns.items(), key=lambda column: (column[0] == "no bay", column[0].casefold()))
+
+
+def cards() -> list[Card]:
+    """Every open case, oldest first."""
+    found: list[Card] = []
     until = monotonic() + WORK_OUT_S
     earlier = Work.objects.filter(case__vehicle=OuterRef("vehicle"), case__opened_at__lt=OuterRef("opened_at"))
-    waiting = Case.objects.filter(closed_at__isnull=True).select_related("vehicle").order_by("opened_at")
-    past = _past_of([case.pk for case in waiting.annotate(was_here=Exists(earlier)) if case.was_here])
-    for case in with_facts(waiting.prefetch_related("complaints")):
+    rows = Case.objects.filter(closed_at__isnull=True).select_related("vehicle", "opened_by").order_by("opened_at")
+    past = _past_of([case.pk for case in rows.annotate(was_here=Exists(earlier)) if case.was_here])
+    for case in with_facts(rows.prefetch_related("complaints", "handovers__to", "waitings")):
         complaint = cases.complaint_of(case)
         held = past.get(case.pk)
         comeback = held is not None and any(item.covered for item in history.comebacks_of(held[0], held[1]))
-        cards.append(
-            Card(case, standing_with(case, wait=monotonic() < until), complaint.text if complaint else "", comeback)
+        found.append(
+            Card(
+                case,
+                standing_with(case, wait=monotonic() < until),
+                complaint.text if complaint else "",
+                holder_of(case),
+                waiting_of(case),
+                comeback,
+            )
         )
-    return [(name, [card for card in cards if card.standing.stage in stages]) for name, stages in COLUMNS]
+    return found
 
 
 def _past_of(cases_here: list[int]) -> dict[int, tuple[Case, tuple[Case, ...]]]:

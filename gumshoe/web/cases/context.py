@@ -7,10 +7,12 @@ from dataclasses import dataclass
 
 from django.shortcuts import get_object_or_404
 from django.urls import reverse
+from django.utils import timezone
 
 from gumshoe.core.history.comebacks import Comeback
+from gumshoe.web.cases.crew import Holder, holder_of, waiting_of
 from gumshoe.web.cases.evidence import Evidence
-from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.models import Case, Waiting
 from gumshoe.web.cases.stages import APPS, STAGES, Standing, Tab
 from gumshoe.web.kit.pages import Shown
 from gumshoe.web.kit.ports import Port
@@ -23,7 +25,8 @@ comebacks_of: Port[[Case], tuple[Comeback, ...]] = Port("what a case may be the 
 
 def find(pk: int) -> Case:
     """The case, or 404."""
-    return get_object_or_404(Case.objects.select_related("vehicle", "opened_by", "customer"), pk=pk)
+    rows = Case.objects.select_related("vehicle", "opened_by", "customer").prefetch_related("handovers__to", "waitings")
+    return get_object_or_404(rows, pk=pk)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -38,6 +41,10 @@ class Folder(Shown):
     bay_open: bool
     comebacks: tuple[Comeback, ...]
     loose_ends: Iterable[Evidence]
+    holder: Holder
+    waiting: Waiting | None
+    opened: str
+    """When the page was made, so that it can be told what was entered since."""
 
 
 def folder(case: Case, stage: str) -> Folder:
@@ -52,6 +59,9 @@ def folder(case: Case, stage: str) -> Folder:
         bay_open=case.closed_at is None and garage.runner(case.vehicle.stand_in) is not None,
         comebacks=comebacks_of(case),
         loose_ends=case.looseends.filter(closed__isnull=True),
+        holder=holder_of(case),
+        waiting=waiting_of(case),
+        opened=timezone.now().isoformat(),
     )
 
 

@@ -82,7 +82,7 @@ class Evidence(models.Model):
         kwargs["force_insert"] = True
         with transaction.atomic():
             super().save(*args, **kwargs)
-            cases.entered(self.case_id)
+            cases.entered(self.case_id, self.by_id)
             if self.TEACHES:
                 Settings.learnt()
 

@@ -64,6 +64,8 @@ class ComplaintForm(forms.Form):
     since = forms.CharField(max_length=80, required=False, label="Since when, how often")
     recent_work = forms.CharField(max_length=200, required=False, label="Recent work, modifications")
     odometer_km = WholeField(min_value=0, max_value=3_000_000, required=False, label="Odometer, km")
+    seen = WholeField(required=False, widget=forms.HiddenInput)
+    """The complaint that held when the page was opened."""
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

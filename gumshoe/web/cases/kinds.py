@@ -13,7 +13,7 @@ from gumshoe.core.clues import OnRecord
 from gumshoe.core.judgement import Grounds
 from gumshoe.web.cases import services
 from gumshoe.web.cases.entries import stamp
-from gumshoe.web.cases.models import Case, Complaint, Imported, Note, Reopened
+from gumshoe.web.cases.models import Case, Complaint, HandOver, Imported, Note, Reopened, Waiting
 from gumshoe.web.cases.registry import Export, Import, Kind, Section, register
 
 
@@ -65,6 +65,10 @@ def _notes(case: Case) -> Mapping[str, Any]:
     return {"reopened": case.reopeneds.select_related("by"), "notes": case.notes.select_related("by")}
 
 
+def _crew(case: Case) -> Mapping[str, Any]:
+    return {"handovers": case.handovers.select_related("by", "to"), "waitings": case.waitings.select_related("by")}
+
+
 register(
     Kind(
         name="complaint",
@@ -77,4 +81,7 @@ register(
     )
 )
 register(Kind(name="notes", models=(Note, Reopened), sections=(Section(120, "cases/filed_notes.html", _notes),)))
+register(
+    Kind(name="crew", models=(HandOver, Waiting), sections=(Section(118, "cases/filed_crew.html", _crew),))
+)  # it is the shop's own: a case file says nothing of it
 register(Kind(name="imported", models=(Imported,)))  # it is what the other kinds came from

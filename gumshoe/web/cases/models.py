@@ -52,9 +52,11 @@ class Case(models.Model):
         self.entered(self.pk)
 
     @staticmethod
-    def entered(pk: int) -> None:
-        """Something was entered in that case: what was worked out of it before holds no longer."""
+    def entered(pk: int, by: int | None = None) -> None:
+        """Something was entered in that case, by that person: what was worked out of it before holds no longer."""
         State.objects.filter(case_id=pk).update(number=fresh())
+        if by is not None:
+            Touched.objects.update_or_create({"at": timezone.now()}, case_id=pk, by_id=by)
         forget()
 
 
@@ -121,3 +123,51 @@ class Note(Evidence):
     FOUND_BY = ("text",)
 
     text = models.TextField(max_length=2000)
+
+
+class HandOver(Evidence):
+    """The case is somebody else's from now on, with what they need to know."""
+
+    FOUND_BY = ("done", "next", "off")
+
+    to = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    done = models.CharField(max_length=600, blank=True)
+    next = models.CharField(max_length=300, blank=True)
+    off = models.CharField(max_length=300, blank=True)
+
+
+class Waiting(Evidence):
+    """What the case waits for, until a day where one is known; the latest holds, and may be nothing."""
+
+    FOUND_BY = ("note",)
+
+    class What(models.TextChoices):
+        """What a case waits for."""
+
+        NOTHING = "", "nothing"
+        PART = "part", "a part"
+        CUSTOMER = "customer", "the customer"
+        ANSWER = "answer", "the owner's answer"
+        LIFT = "lift", "a lift"
+        NIGHT = "night", "the night's rest"
+        OTHER = "other", "something else"
+
+    what = models.CharField(max_length=10, choices=What, default=What.NOTHING, blank=True)
+    until = models.DateField(null=True, blank=True)
+    note = models.CharField(max_length=200, blank=True)
+
+    @property
+    def late(self) -> bool:
+        """Whether the day has passed."""
+        return self.until is not None and self.until < timezone.localdate()
+
+
+class Touched(models.Model):
+    """When somebody last entered something in a case."""
+
+    case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="touches")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("case", "by"), name="touched_once_a_person"),)

@@ -89,8 +89,23 @@ def reopen(case: Case, user: User, reason: str) -> Reopened:
     return entry
 
 
-def complain(case: Case, user: User, data: dict[str, Any]) -> Complaint:
-    """Store what the customer said; it supersedes an earlier complaint visibly."""
+def not_overtaken(rows: Any, seen: int | None, user: User, what: str) -> None:
+    """An entry that supersedes others is made by somebody who has seen them. ``seen``: the newest that the page showed,
+    None where it does not say. Raises BadInput where somebody else made a newer one meanwhile."""
+    last = newest(rows)
+    if seen is not None and last is not None and last.pk != seen and last.by_id != user.pk:
+        raise BadInput(
+            f"{last.by} stored another {what} at {timezone.localtime(last.at):%H:%M}, after this page was opened.",
+            kept="Nothing of yours was stored yet; what you typed waits in the form.",
+            remedies=("look at theirs, then store yours if it still holds",),
+        )
+
+
+@transaction.atomic
+def complain(case: Case, user: User, data: dict[str, Any], seen: int | None = None) -> Complaint:
+    """Store what the customer said; it supersedes an earlier complaint visibly. Raises BadInput where somebody else
+    stored one that ``seen`` does not know."""
+    not_overtaken(case.complaints.select_related("by"), seen, user, "complaint")
     return Complaint.objects.create(case=case, by=user, **data)
 
 

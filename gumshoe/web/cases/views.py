@@ -57,7 +57,8 @@ def _complaint_page(
 ) -> HttpResponse:
     """The complaint that holds in the form, or the entry that was refused."""
     latest = services.complaint_of(case)
-    filled = ComplaintForm(initial={name: getattr(latest, name) for name in FIELDS} if latest else {})
+    held = {name: getattr(latest, name) for name in FIELDS} if latest else {}
+    filled = ComplaintForm(initial={**held, "seen": latest.pk if latest else 0})
     return show(
         request,
         ComplaintPage(
@@ -85,7 +86,15 @@ def complaint_save(request: SignedIn, pk: int) -> HttpResponse:
     form = ComplaintForm(request.POST)
     if request.method != "POST" or not form.is_valid():
         return _complaint_page(request, case, form, status=400)
-    services.complain(case, request.user, form.cleaned_data)
+    told = dict(form.cleaned_data)
+    try:
+        services.complain(case, request.user, told, told.pop("seen"))
+    except BadInput as error:
+        again = request.POST.copy()  # shown once more, and theirs is known then
+        again["seen"] = str(latest.pk if (latest := services.complaint_of(case)) else 0)
+        form = ComplaintForm(again)
+        form.add_error(None, f"{error.what} Try: {error.remedies[0]}.")
+        return _complaint_page(request, case, form, status=409)
     messages.success(request, "Complaint stored.")
     advice = judging.judged(case).advice
     if advice.reasons:

@@ -11,7 +11,7 @@ class MailForm(Entry):
     to = Text()
 
 
-class ReopenForm(Entry):
-    """Why a case is opened again."""
+class ReasonForm(Entry):
+    """Why a case is closed all the same, or opened again."""
 
     reason = Text()

@@ -7,7 +7,7 @@ from typing import Any
 
 from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.registry import Kind, Section, register
-from gumshoe.web.reports.models import Mail
+from gumshoe.web.reports.models import Closing, Mail
 
 
 def _filed(case: Case) -> Mapping[str, Any]:
@@ -15,3 +15,10 @@ def _filed(case: Case) -> Mapping[str, Any]:
 
 
 register(Kind(name="mail", models=(Mail,), sections=(Section(110, "reports/filed.html", _filed),)))
+
+
+def _closed(case: Case) -> Mapping[str, Any]:
+    return {"closings": case.closings.select_related("by")}
+
+
+register(Kind(name="closing", models=(Closing,), sections=(Section(122, "reports/filed_closing.html", _closed),)))

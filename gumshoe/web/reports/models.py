@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence
+from gumshoe.web.cases.fields import Stored
+from gumshoe.web.cases.shapes import TEXTS
 
 
 class Mail(Evidence):
@@ -15,3 +17,12 @@ class Mail(Evidence):
     to = models.EmailField()
     subject = models.CharField(max_length=160)
     text = models.TextField()
+
+
+class Closing(Evidence):
+    """The case was closed: what was left then, and why it was closed all the same."""
+
+    FOUND_BY = ("reason",)
+
+    reason = models.CharField(max_length=300, blank=True)
+    left = Stored(TEXTS, default=list)

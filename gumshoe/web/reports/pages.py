@@ -8,6 +8,7 @@ from typing import ClassVar
 from gumshoe.core.casefile.files import MAX_BYTES
 from gumshoe.core.errors import GumshoeError
 from gumshoe.web.kit.pages import Page
+from gumshoe.web.reports.closing import Left
 from gumshoe.web.reports.services import CustomerReport, TechnicalFile
 
 
@@ -17,6 +18,7 @@ class ReportPage(Page):
 
     TEMPLATE: ClassVar[str] = "reports/report.html"
     report: CustomerReport
+    left: list[Left]
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -6,16 +6,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django.utils import timezone
-
-from gumshoe.core.errors import BadInput
 from gumshoe.core.history.comebacks import Comeback
 from gumshoe.core.proof.exposure import Curve
 from gumshoe.core.proof.inspection import Inspection, inspection
 from gumshoe.core.proof.lamp import lamp_meaning
 from gumshoe.core.proof.tracker import Condition, ProofVerdict
 from gumshoe.core.suspects.driving import DriveAdvice, Mended
-from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.services import Performed
 from gumshoe.web.cases import judging
@@ -25,7 +21,6 @@ from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.cases.registry import Section, kinds
 from gumshoe.web.clearing.models import Clearing
 from gumshoe.web.history import services as history
-from gumshoe.web.ledger import ends
 from gumshoe.web.ledger.models import LooseEnd
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs import waiting
@@ -150,12 +145,3 @@ def file(case: Case) -> TechnicalFile:
     """The technical file: everything on record, one section after the other, and the photographs."""
     sections = sorted((section for kind in kinds() for section in kind.sections), key=lambda row: row.place)
     return TechnicalFile([(section, section.values(case)) for section in sections], case.photos.select_related("by"))
-
-
-def close(case: Case, user: User) -> None:
-    """Close the case. Raises BadInput while a loose end is open, or when it is closed already."""
-    ends.refuse_while_open(case)
-    if case.closed_at is not None:
-        raise BadInput("The case is closed already.")
-    case.closed_at = timezone.now()
-    case.save(update_fields=["closed_at"])

@@ -17,9 +17,9 @@ from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.kit.pages import show
-from gumshoe.web.reports import importing, mailing, services, standalone
+from gumshoe.web.reports import closing, importing, mailing, services, standalone
 from gumshoe.web.reports.casefile import export
-from gumshoe.web.reports.forms import MailForm, ReopenForm
+from gumshoe.web.reports.forms import MailForm, ReasonForm
 from gumshoe.web.reports.pages import FilePage, ImportPage, ReportPage
 
 
@@ -27,7 +27,11 @@ from gumshoe.web.reports.pages import FilePage, ImportPage, ReportPage
 def report(request: SignedIn, pk: int) -> HttpResponse:
     """The customer's page, printable."""
     case = find(pk)
-    return show(request, ReportPage(report=services.customer(case)), folder(case, "report"))
+    return show(
+        request,
+        ReportPage(report=services.customer(case), left=closing.left_in(case) if case.closed_at is None else []),
+        folder(case, "report"),
+    )
 
 
 @needs(Right.SEE)
@@ -93,7 +97,7 @@ def import_case(request: SignedIn) -> HttpResponse:
 def reopen(request: SignedIn, pk: int) -> HttpResponse:
     """Open a closed case again, with a reason."""
     case = find(pk)
-    cases.reopen(case, request.user, ReopenForm.of(request).read("reason"))
+    cases.reopen(case, request.user, ReasonForm.of(request).read("reason"))
     messages.success(request, f"Case {case.number} is open again.")
     return redirect("standing:resume", case.pk)
 
@@ -103,7 +107,7 @@ def reopen(request: SignedIn, pk: int) -> HttpResponse:
 def close(request: SignedIn, pk: int) -> HttpResponse:
     """Close the case."""
     case = find(pk)
-    services.close(case, request.user)
+    closing.close(case, request.user, ReasonForm.of(request).read("reason"))
     messages.success(request, f"Case {case.number} is closed.")
     return redirect("reports:report", case.pk)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from gumshoe.web.kit.fields import WholeField
 from gumshoe.web.kit.forms import Entry, Text
 
 
@@ -9,6 +10,8 @@ class VerdictForm(Entry):
     """Which suspect it is."""
 
     suspect = Text()
+    seen = WholeField(required=False)
+    """The verdict that held when the page was opened; 0: none did."""
 
 
 class ReviewForm(Entry):

@@ -33,8 +33,10 @@ WORTH_ASKING = 0.005
 REASONS, DROPPED, WORTH_DROPPING = 8, 6, 0.001
 
 
-def give_verdict(case: Case, user: User, suspect: str) -> Verdict:
-    """Name the fault. Without a direct test the verdict is stored as a guess. Raises BadInput for no such suspect."""
+def give_verdict(case: Case, user: User, suspect: str, seen: int | None = None) -> Verdict:
+    """Name the fault. Without a direct test the verdict is stored as a guess. Raises BadInput for no such suspect, or
+    where somebody else gave a verdict that ``seen`` does not know."""
+    cases.not_overtaken(case.verdicts.select_related("by"), seen, user, "verdict")
     assessment = judging.judged(case).assessment
     found = assessment.suspect(suspect)
     if found is None:

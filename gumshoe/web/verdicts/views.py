@@ -54,7 +54,8 @@ def repair(request: SignedIn, pk: int) -> HttpResponse:
 @needs(Right.WORK)
 def verdict(request: SignedIn, pk: int) -> HttpResponse:
     """Name the fault."""
-    given = verdicts.give_verdict(find(pk), request.user, VerdictForm.of(request).read("suspect"))
+    sent = VerdictForm.of(request)
+    given = verdicts.give_verdict(find(pk), request.user, sent.read("suspect"), sent.whole("seen"))
     how = " as a guess: no direct test stands behind it." if given.guess else "."
     messages.success(request, f"Verdict stored{how} Now: why did it fail?")
     return redirect("verdicts:repair", pk)

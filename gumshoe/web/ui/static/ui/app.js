@@ -112,7 +112,7 @@
     var kept = read();
     if (kept && !form.querySelector(".errorlist")) {
       Array.from(form.elements).forEach(function(field) {
-        if (!field.name || field.name === "csrfmiddlewaretoken" || !(field.name in kept)) return;
+        if (!field.name || field.type === "hidden" || !(field.name in kept)) return;
         if (field.type === "checkbox" || field.type === "radio") field.checked = kept[field.name].indexOf(field
           .value) >= 0;
         else field.value = kept[field.name][0];

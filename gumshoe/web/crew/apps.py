@@ -1,0 +1,9 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class CrewConfig(AppConfig):
+    """The crew app."""
+
+    name = "gumshoe.web.crew"
