@@ -23,6 +23,7 @@ from gumshoe.web.proofs import drawing
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proposal import services as offering
 from gumshoe.web.reports import closing, importing
+from gumshoe.web.reports import services as reports
 from gumshoe.web.scans import services as scans
 from gumshoe.web.standing.services import standing
 from gumshoe.web.suspects import services as suspects

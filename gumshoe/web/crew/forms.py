@@ -39,10 +39,3 @@ class WaitForm(Entry):
         """Until when."""
         found: date | None = self.cleaned_data["until"]
         return found
-
-
-class HereForm(Entry):
-    """Which page of a case somebody looks at, and since when."""
-
-    stage = Text(max_length=12)
-    opened = Text(max_length=40)

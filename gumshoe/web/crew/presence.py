@@ -24,19 +24,16 @@ class Here:
 
     name: str
     stage: str
-    since_s: float
 
 
 def seen(case_pk: int, user: User, stage: str) -> list[Here]:
     """Say that this person is there; who else is."""
     now, key = timezone.now(), f"in-case-{case_pk}"
-    held: dict[int, tuple[str, str, datetime, datetime]] = cache.get(key) or {}
-    held = {pk: row for pk, row in held.items() if (now - row[3]).total_seconds() < GONE_S}
-    began = held[user.pk][2] if user.pk in held and held[user.pk][1] == stage else now
-    held[user.pk] = (str(user), stage, began, now)
+    held: dict[int, tuple[str, str, datetime]] = cache.get(key) or {}
+    held = {pk: row for pk, row in held.items() if (now - row[2]).total_seconds() < GONE_S}
+    held[user.pk] = (str(user), stage, now)
     cache.set(key, held, GONE_S * 2)
-    others = [row for pk, row in held.items() if pk != user.pk]
-    return [Here(name, where, (now - since).total_seconds()) for name, where, since, _ in others]
+    return [Here(name, where) for pk, (name, where, _) in held.items() if pk != user.pk]
 
 
 def entered_since(case: Case, user: User, opened: datetime) -> tuple[str, datetime] | None:
