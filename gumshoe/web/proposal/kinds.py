@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 from gumshoe.core.casefile import CaseFile
 from gumshoe.core.casefile.model import LineFacts
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.registry import Export, Import, Kind, register
-from gumshoe.web.proposal.models import Answer, Line
+from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.registry import Export, Import, Kind, Section, register
+from gumshoe.web.proposal.models import Answer, Line, Signature
 
 LINE = "line"
 
@@ -76,3 +78,12 @@ def make_line(file: Import, facts: LineFacts) -> Line:
 
 
 register(Kind(name="proposal", models=(Line, Answer), written=_written, read=_read))  # the file shows it with the work
+
+
+def _signed(case: Case) -> Mapping[str, Any]:
+    return {"signatures": case.signatures.select_related("by")}
+
+
+register(
+    Kind(name="signatures", models=(Signature,), sections=(Section(72, "proposal/filed_signatures.html", _signed),))
+)  # a signature stays in the shop: a case file has the answers

@@ -7,7 +7,8 @@ from decimal import Decimal
 from django.db import models
 
 from gumshoe.web.cases.evidence import Evidence
-from gumshoe.web.cases.fields import Named
+from gumshoe.web.cases.fields import Named, Stored
+from gumshoe.web.cases.shapes import STROKES
 from gumshoe.web.verdicts.models import Verdict
 
 
@@ -67,3 +68,18 @@ class Answer(Evidence):
 
     class Meta(Evidence.Meta):
         db_table = "repairs_answer"
+
+
+class Signature(Evidence):
+    """The customer's signature under their answers: the lines as they were drawn, and what was signed in words."""
+
+    FOUND_BY = ("name",)
+
+    name = models.CharField(max_length=80)
+    strokes = Stored(STROKES, default=list)
+    text = models.TextField()
+
+    @property
+    def paths(self) -> list[str]:
+        """The strokes as paths of an SVG."""
+        return ["M" + " L".join(f"{x} {y}" for x, y in stroke) for stroke in self.strokes if stroke]

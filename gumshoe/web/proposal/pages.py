@@ -36,6 +36,19 @@ class LinesPage(Page):
 
 
 @dataclass(frozen=True, kw_only=True)
+class CounterPage(Page):
+    """What ``proposal/counter.html`` shows. ``stamp``: what is on the page, so that nothing else is signed."""
+
+    TEMPLATE: ClassVar[str] = "proposal/counter.html"
+    rows: list[Proposed]
+    totals: dict[str, Sum]
+    verdict: Verdict | None
+    stamp: str
+    signatures: Iterable[Evidence]
+    kinds: tuple[tuple[str, str], ...] = (("approved", "yes"), ("refused", "no"), ("deferred", "later"))
+
+
+@dataclass(frozen=True, kw_only=True)
 class LinesPrintedPage(Page):
     """What ``proposal/lines_printed.html`` shows."""
 

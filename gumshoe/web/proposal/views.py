@@ -14,9 +14,10 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.kit.pages import show
 from gumshoe.web.ledger.panel import ledger
+from gumshoe.web.proposal import counter as at_the_counter
 from gumshoe.web.proposal import services as offering
-from gumshoe.web.proposal.forms import AnswerForm, LineForm, MaintenanceForm, OfferForm
-from gumshoe.web.proposal.pages import LinesPage, LinesPrintedPage
+from gumshoe.web.proposal.forms import AnswerForm, LineForm, MaintenanceForm, OfferForm, SignForm, answers_of
+from gumshoe.web.proposal.pages import CounterPage, LinesPage, LinesPrintedPage
 from gumshoe.web.verdicts import services as verdicts
 
 
@@ -58,6 +59,28 @@ def lines_printed(request: SignedIn, pk: int) -> HttpResponse:
         LinesPrintedPage(rows=rows, totals=offering.totals(rows), verdict=case.verdicts.last()),
         folder(case, "repair"),
     )
+
+
+@needs(Right.APPROVE)
+def counter(request: SignedIn, pk: int) -> HttpResponse:
+    """The offer on a tablet at the counter: the customer answers every line, and signs."""
+    case = find(pk)
+    if request.method == "POST":
+        sent = SignForm.of(request)
+        signed = at_the_counter.sign(
+            case, request.user, sent.read("name"), answers_of(request), sent.drawn(), sent.read("seen")
+        )
+        messages.success(request, f"Signed by {signed.name}. Thank you.")
+        return redirect("proposal:counter", pk)
+    rows = at_the_counter.to_sign(case)
+    page = CounterPage(
+        rows=rows,
+        totals=offering.totals(rows),
+        verdict=case.verdicts.last(),
+        stamp=at_the_counter.stamp(rows),
+        signatures=case.signatures.order_by("-at"),
+    )
+    return show(request, page, folder(case, "repair"))
 
 
 @require_POST

@@ -22,6 +22,15 @@ class ReportPage(Page):
 
 
 @dataclass(frozen=True, kw_only=True)
+class LabelPage(Page):
+    """What ``reports/label.html`` shows. ``code``: the address as a QR code, SVG made here."""
+
+    TEMPLATE: ClassVar[str] = "reports/label.html"
+    address: str
+    code: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class FilePage(Page):
     """What ``reports/file.html`` shows."""
 

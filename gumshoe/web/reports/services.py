@@ -26,7 +26,7 @@ from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs import waiting
 from gumshoe.web.proofs.models import FollowUp, Judgement
 from gumshoe.web.proposal import services as offering
-from gumshoe.web.proposal.models import Answer
+from gumshoe.web.proposal.models import Answer, Signature
 from gumshoe.web.proposal.services import Proposed
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans import sorting
@@ -60,6 +60,7 @@ class CustomerReport:
     works: Sequence[Work]
     people: list[str]
     total: offering.Sum
+    signatures: list[Signature]
     judgement: Judgement | None
     lamp_meaning: str
     conditions: Sequence[Condition]
@@ -100,6 +101,7 @@ def customer(case: Case) -> CustomerReport:
         left=[row for row in rows if row.answer and row.answer.kind != Answer.Kind.APPROVED],
         works=entries(case, "works"),
         people=list(dict.fromkeys(str(row.by) for row in (*entries(case, "testrecords"), *entries(case, "works")))),
+        signatures=list(case.signatures.all()),
         total=offering.together(row.line for row in rows if row.done),
         judgement=judgement,
         lamp_meaning=_lamp(case, made, judgement),

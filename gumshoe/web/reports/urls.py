@@ -8,6 +8,7 @@ app_name = "reports"
 urlpatterns = [
     path("cases/import/", views.import_case, name="import"),
     path("cases/<int:pk>/report/", views.report, name="report"),
+    path("cases/<int:pk>/label/", views.label, name="label"),
     path("cases/<int:pk>/report/file/", views.file, name="file"),
     path("cases/<int:pk>/report/page.html", views.page, name="page"),
     path("cases/<int:pk>/report/mail/", views.mail, name="mail"),

@@ -7,6 +7,7 @@ from pathlib import PurePath
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.casefile import CaseFileError, write_case
@@ -17,10 +18,10 @@ from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.kit.pages import show
-from gumshoe.web.reports import closing, importing, mailing, services, standalone
+from gumshoe.web.reports import closing, importing, labels, mailing, services, standalone
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.forms import MailForm, ReasonForm
-from gumshoe.web.reports.pages import FilePage, ImportPage, ReportPage
+from gumshoe.web.reports.pages import FilePage, ImportPage, LabelPage, ReportPage
 
 
 @needs(Right.SEE)
@@ -39,6 +40,14 @@ def file(request: SignedIn, pk: int) -> HttpResponse:
     """The technical file with every reading, printable."""
     case = find(pk)
     return show(request, FilePage(file=services.file(case)), folder(case, "report"))
+
+
+@needs(Right.SEE)
+def label(request: SignedIn, pk: int) -> HttpResponse:
+    """Key tag and case label, to print."""
+    case = find(pk)
+    address = request.build_absolute_uri(reverse("standing:resume", args=[pk]))
+    return show(request, LabelPage(address=address, code=labels.qr_svg(address)), folder(case, "report"))
 
 
 @needs(Right.SEE)

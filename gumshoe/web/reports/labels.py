@@ -1,0 +1,14 @@
+"""Labels to print: a key tag and one for the case, with a code that opens the case on a phone in the same network."""
+
+from __future__ import annotations
+
+import io
+
+import segno
+
+
+def qr_svg(address: str) -> str:
+    """The address as a QR code (ISO/IEC 18004), SVG without a size: the page gives it one."""
+    out = io.BytesIO()
+    segno.make(address, error="m").save(out, kind="svg", xmldecl=False, svgns=True, omitsize=True, border=2)
+    return out.getvalue().decode("utf-8")
