@@ -136,7 +136,7 @@ def backup(arguments: list[str]) -> int:
         with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
             archive.write(copy, "gumshoe.sqlite3")
             for path in sorted(folder.rglob("*")):
-                if path.is_file() and not path.name.startswith(NOT_BACKED_UP):
+                if path.is_file() and not path.relative_to(folder).as_posix().startswith(NOT_BACKED_UP):
                     archive.write(path, path.relative_to(folder).as_posix())
     print(f"Backed up {folder} to {target}.")
     return 0
@@ -158,6 +158,9 @@ def restore(arguments: list[str]) -> int:
         if wrong:
             print(f"{wrong} Nothing was changed.", file=sys.stderr)
             return 1
+        for name in TAKEN_OVER:
+            if (folder / name).exists() and not (beside / name).exists():
+                take_over(folder / name, beside / name)
         if folder.exists():
             kept = folder.with_name(f"{folder.name}-before-{time.strftime('%Y%m%d-%H%M%S')}")
             folder.rename(kept)
@@ -176,8 +179,10 @@ TESTED_WITH = {"chromium": "chromium", "chromedriver": "chromium-driver", "ngspi
 """The programs that the tests need, and the distribution's packages that bring them."""
 INSTALLER = "requirements-installer.txt"
 QUIETLY = ("--quiet", "--disable-pip-version-check", "--no-input")
-NOT_BACKED_UP = ("gumshoe.sqlite3", "serving.lock")
-"""The database goes in as a consistent copy; the mark of a running server is no data."""
+NOT_BACKED_UP = ("gumshoe.sqlite3", "serving.lock", "backups/", "before/", "logs/")
+"""The database goes in as a consistent copy; the mark of a running server is no data; copies are not copied."""
+TAKEN_OVER = ("photos", "secret_key")
+"""What a daily backup leaves where it is."""
 MOST_UNPACKED = 50 * 1024**3
 
 
@@ -221,6 +226,14 @@ def unpack(source: Path, folder: Path) -> str:
     except (zipfile.BadZipFile, OSError, EOFError, zlib.error) as error:
         return f"{source} cannot be unpacked: {error}."
     return ""
+
+
+def take_over(source: Path, target: Path) -> None:
+    """Copy a file or a folder of the present data into what is restored."""
+    if source.is_dir():
+        shutil.copytree(source, target)
+    else:
+        shutil.copy2(source, target)
 
 
 def what_is_wrong(database: Path) -> str:

@@ -2,7 +2,10 @@
 
 from django.urls import include, path
 
+from gumshoe.web.ui.views import health
+
 urlpatterns = [
+    path("health/", health, name="health"),
     path("", include("gumshoe.web.board.urls")),
     path("", include("gumshoe.web.finding.urls")),
     path("", include("gumshoe.web.accounts.urls")),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 import os
 import signal
 import socket
@@ -10,6 +11,7 @@ import sqlite3
 import sys
 import threading
 import time
+from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from types import FrameType
 from typing import IO, Any
@@ -22,6 +24,7 @@ from django.db.migrations.executor import MigrationExecutor
 
 from gumshoe.core.casefile.untrusted import READER
 from gumshoe.core.errors import GumshoeError
+from gumshoe.serving.daily import Daily
 from gumshoe.web.bench import commanding
 from gumshoe.web.clearing import aftercare
 from gumshoe.web.finding import services as finding
@@ -108,6 +111,17 @@ def free_port(host: str, port: int, tries: int) -> int:
     )
 
 
+def log_to_file(folder: Path) -> None:
+    """What happens goes into ``logs/gumshoe.log`` too, which is turned over at a megabyte and kept five times. No
+    customer's data goes there: neither what was sent nor what was asked for behind a question mark."""
+    target = folder / "logs"
+    target.mkdir(mode=0o700, exist_ok=True)
+    handler = RotatingFileHandler(target / "gumshoe.log", maxBytes=1_000_000, backupCount=5, encoding="utf-8")
+    handler.setFormatter(logging.Formatter("{asctime} {levelname} {name}: {message}", style="{"))
+    logging.getLogger().addHandler(handler)
+    logging.getLogger("gumshoe").setLevel(logging.INFO)
+
+
 def _catch_up() -> None:
     """What is not in the search yet, after a restore or an upgrade, is put there beside the work."""
     try:
@@ -123,7 +137,8 @@ def serve(host: str, port: int) -> None:
     """
     import waitress
 
-    application = get_wsgi_application()
+    application = get_wsgi_application()  # it sets the logging up anew
+    log_to_file(Path(settings.DATA_DIR))
     behind: dict[str, Any] = {}
     if settings.PROXY:
         behind = {
@@ -140,12 +155,15 @@ def serve(host: str, port: int) -> None:
     signal.signal(signal.SIGTERM, stop)
     READER.start()  # whoever brings the first file does not wait for it
     threading.Thread(target=_catch_up, name="search", daemon=True).start()
+    daily = Daily(Path(str(settings.DATABASES["default"]["NAME"])))
+    daily.start()
     try:
         server.run()
     except KeyboardInterrupt:
         pass
     finally:
         print("Stopping …", file=sys.stderr)
+        daily.stop()
         feed.stop_all()
         commanding.stop_all()
         aftercare.stop_all()

@@ -104,3 +104,13 @@ class Labels(TestCase):
         self.assertContains(page, address)
         self.assertContains(page, case.number)
         self.assertIn("<svg", labels.qr_svg(address))
+        self.assertNotContains(page, "only this machine knows")
+        at_home = self.client.get(f"/cases/{case.pk}/label/", HTTP_HOST="localhost:8010")
+        self.assertContains(at_home, "only this machine knows")
+        for host, own in (
+            ("127.0.0.1:8010", True),
+            ("[::1]:80", True),
+            ("shop.example", False),
+            ("192.168.0.9:80", False),
+        ):
+            self.assertEqual(labels.here_only(host), own, host)

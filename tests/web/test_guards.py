@@ -20,7 +20,7 @@ from gumshoe.web.proofs.models import ProofChunk
 from gumshoe.web.suspects.models import Ruling
 from tests.web import support
 
-OPEN = ("sign_in", "sign_out", "first_start")
+OPEN = ("sign_in", "sign_out", "first_start", "health")
 """Open to all; the first start closes by itself."""
 
 

@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
+import contextlib
 import http.client
+import json
 import os
 import re
 import socket
+import sqlite3
 import subprocess
 import sys
 import tempfile
 import unittest
+import zipfile
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import date, timedelta
 from pathlib import Path
+from unittest import mock
 from urllib.parse import urlencode
 
+from gumshoe.serving import daily
 from gumshoe.serving import server as serving
 from tests import shop
 from tests.until import until
@@ -144,3 +151,46 @@ class Serving(unittest.TestCase):
             self.assertEqual(copy.stat().st_mode & 0o777, 0o600)
         with served(self.folder):
             self.assertEqual(len(list((self.folder / "before").iterdir())), 1)
+
+
+class Backups(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory(prefix="gumshoe-daily-")
+        self.addCleanup(folder.cleanup)
+        self.database = Path(folder.name) / "gumshoe.sqlite3"
+        with contextlib.closing(sqlite3.connect(self.database)) as opened:
+            opened.execute("create table t (x)")
+            opened.commit()
+
+    def test_one_a_day_for_a_fortnight(self) -> None:
+        first = date(2026, 12, 1)
+        for day in range(20):
+            made = daily.back_up(self.database, first + timedelta(days=day))
+            assert made is not None
+            self.assertIsNone(daily.back_up(self.database, first + timedelta(days=day)))
+        kept = sorted(path.name for path in made.parent.iterdir())
+        self.assertEqual((len(kept), kept[0], kept[-1]), (14, "2026-12-07.zip", "2026-12-20.zip"))
+        self.assertEqual({path.stat().st_mode & 0o777 for path in made.parent.iterdir()}, {0o600})
+        with zipfile.ZipFile(made) as archive:
+            self.assertEqual(archive.namelist(), ["gumshoe.sqlite3"])
+
+    def test_what_was_cut_off_is_cleared_away_and_never_taken_for_one(self) -> None:
+        with mock.patch.object(zipfile.ZipFile, "write", side_effect=OSError("no space")), self.assertRaises(OSError):
+            daily.back_up(self.database, date(2026, 12, 1))
+        self.assertEqual(list((self.database.parent / "backups").iterdir()), [])
+        (self.database.parent / "backups" / ".making-killed").write_text("half")
+        daily.back_up(self.database, date(2026, 12, 1))
+        self.assertEqual([path.name for path in (self.database.parent / "backups").iterdir()], ["2026-12-01.zip"])
+
+
+class WhileServing(unittest.TestCase):
+    setUp, ask = Serving.setUp, Serving.ask
+
+    def test_health_log_and_backup(self) -> None:
+        with served(shop.migrated(self.folder)) as (port, _):
+            page = self.ask(port, "GET", "/health/")
+            self.assertEqual((page.status, json.loads(page.read())["ok"]), (200, True))
+            until(lambda: any((self.folder / "backups").glob("*.zip")))
+            log = self.folder / "logs" / "gumshoe.log"
+            until(lambda: "backed up to" in log.read_text())
+            self.assertEqual(log.stat().st_mode & 0o777, 0o600)

@@ -23,11 +23,13 @@ class ReportPage(Page):
 
 @dataclass(frozen=True, kw_only=True)
 class LabelPage(Page):
-    """What ``reports/label.html`` shows. ``code``: the address as a QR code, SVG made here."""
+    """What ``reports/label.html`` shows. ``code``: the address as a QR code, SVG made here; ``here_only``: no other
+    machine can open it."""
 
     TEMPLATE: ClassVar[str] = "reports/label.html"
     address: str
     code: str
+    here_only: bool
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -47,7 +47,11 @@ def label(request: SignedIn, pk: int) -> HttpResponse:
     """Key tag and case label, to print."""
     case = find(pk)
     address = request.build_absolute_uri(reverse("standing:resume", args=[pk]))
-    return show(request, LabelPage(address=address, code=labels.qr_svg(address)), folder(case, "report"))
+    return show(
+        request,
+        LabelPage(address=address, code=labels.qr_svg(address), here_only=labels.here_only(request.get_host())),
+        folder(case, "report"),
+    )
 
 
 @needs(Right.SEE)

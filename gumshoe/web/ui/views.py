@@ -1,9 +1,27 @@
-"""Error pages in the application's own look."""
+"""Error pages in the application's own look; whether the server is well."""
 
-from django.http import HttpRequest, HttpResponse
+from django.db import DatabaseError, connection
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.views.decorators.http import require_GET
 
+from gumshoe import __version__
+from gumshoe.web.accounts.rights import Right
 from gumshoe.web.kit.pages import show
 from gumshoe.web.ui.pages import MessagePage
+
+
+@require_GET
+def health(request: HttpRequest) -> JsonResponse:
+    """Whether the server and its database answer; open to all, and tells nothing else."""
+    try:
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT 1")
+    except DatabaseError:
+        return JsonResponse({"ok": False}, status=503)
+    return JsonResponse({"ok": True, "version": __version__})
+
+
+health.required_right = Right.ANYONE  # type: ignore[attr-defined]
 
 
 def forbidden(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
