@@ -2,8 +2,8 @@
 """Does the shop's past slow the present? Every page with few and with many closed cases behind it.
 
 The same open case each time; closed ones are written in bulk. Baseline in the same run: the sign-in page, which asks
-the database for nothing. Prints medians, their ratio to the baseline and to the small shop, and the number of queries.
-Writes benchmarks/figures/shop.json.
+the database for the settings and whether anybody is known. Prints medians, their ratio to the baseline and to the small
+shop, and the number of queries. Writes benchmarks/figures/shop.json.
 
     .venv/bin/python benchmarks/shop.py [FEW MANY]
 """
@@ -35,6 +35,7 @@ from django.test import Client  # noqa: E402
 from django.test.utils import setup_test_environment  # noqa: E402
 
 from gumshoe.web.accounts.models import Role  # noqa: E402
+from gumshoe.web.finding import services as finding  # noqa: E402
 from gumshoe.web.proposal import services as offering  # noqa: E402
 from gumshoe.web.scans import services as scans  # noqa: E402
 from gumshoe.web.verdicts import services as verdicts  # noqa: E402
@@ -92,6 +93,7 @@ def build(few: int, many: int) -> tuple[dict[str, Shop], Client, dict[str, str]]
     shops = {}
     for size, number, more in (("few", few, few), ("many", many, many - few)):
         grow(lead, more, size)
+        finding.catch_up()
         shops[size] = Shop(Path(os.environ["GUMSHOE_DATA"]) / f"{size}-{number}.sqlite3")
         connection.cursor().execute("VACUUM INTO %s", [str(shops[size].path)])
     return shops, client, pages(case)

@@ -186,6 +186,6 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain", "level": "WARNING"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
 }
