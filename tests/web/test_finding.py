@@ -20,6 +20,9 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.finding import services
 from gumshoe.web.kit import fulltext
 from gumshoe.web.proposal import services as offering
+from gumshoe.web.proposal.models import Signature
+from gumshoe.web.reports import closing
+from gumshoe.web.reports.models import Mail
 from gumshoe.web.scans import services as scans
 from gumshoe.web.vehicles import register
 from gumshoe.web.vehicles.models import Change, Customer, Vehicle
@@ -305,3 +308,48 @@ class OnFile(Shop):
         with self.assertRaisesRegex(BadInput, "same one"):
             register.merge(self.tern, self.tern, self.tess)
         self.assertIsNone(Vehicle.objects.get(pk=other.pk).same_as)
+
+
+class Privacy(Shop):
+    def setUp(self) -> None:
+        super().setUp()
+        self.lena = support.person("lena", Role.LEAD)
+        line = offering.propose_maintenance(self.case, self.tess, "Wiper blades", 12, Decimal(9))
+        offering.answer(self.case, self.tess, line.pk, "refused", "Ada Öberg", "by phone")
+        Signature.objects.create(case=self.case, by=self.tess, name="Ada Öberg", strokes=[[(1, 2), (3, 4)]], text="t")
+        Mail.objects.create(case=self.case, by=self.tess, to="ada@example.org", subject="s", text="Dear Ada")
+        register.edit_customer(self.ada, self.tess, {"name": "Ada Öberg", "phone": "77"})
+
+    def test_what_is_on_file_is_handed_out(self) -> None:
+        self.assertEqual(self.client.get(f"/customers/{self.ada.pk}/held.json").status_code, 403)
+        self.client.force_login(self.lena)
+        told = self.client.get(f"/customers/{self.ada.pk}/held.json").json()
+        self.assertEqual(told["customer"][0]["phone"], "77")
+        self.assertEqual(told["vehicles"][0]["plate"], "AB 12 CDE")
+        self.assertEqual(told["mails"][0]["to"], "ada@example.org")
+        self.assertEqual(told["complaints"][0]["text"], "idles unevenly")
+
+    def test_the_person_goes_and_the_evidence_stays(self) -> None:
+        self.client.force_login(self.lena)
+        erase = f"/customers/{self.ada.pk}/erase/"
+        self.assertContains(self.client.post(erase, {"name": "Ada"}), "not theirs", status_code=400)
+        self.assertContains(self.client.post(erase, {"name": "Ada Öberg"}), "is open", status_code=400)
+        closing.close(self.case, self.tess, "fetched")
+        self.assertEqual(self.found("öberg")[1:], (["Ada Öberg"], [self.case.number]))
+        self.client.post(erase, {"name": "ada  öberg"})
+        with fulltext.connection.cursor() as cursor:
+            cursor.execute("SELECT name FROM sqlite_master WHERE type = 'table' AND sql NOT LIKE '%VIRTUAL%'")
+            tables = [name for (name,) in cursor.fetchall() if not name.startswith(("found_", "sqlite_", "axes_"))]
+            for table in tables:
+                cursor.execute(f'SELECT * FROM "{table}"')
+                for row in cursor.fetchall():
+                    for word in ("Öberg", "ada@example", "Dear Ada", "555-019"):
+                        self.assertNotIn(word, str(row), table)
+        self.assertEqual(self.found("öberg"), ([], [], []))
+        self.assertEqual(self.case.answers.get().kind, "refused")
+        self.assertEqual(self.case.signatures.get().text, "t")
+        self.assertEqual(self.case.complaints.count(), 1)
+        self.assertContains(self.client.get(f"/customers/{self.ada.pk}/"), "erased")
+
+    def test_only_the_lead_forgets(self) -> None:
+        self.assertEqual(self.client.post(f"/customers/{self.ada.pk}/erase/", {"name": "Ada Öberg"}).status_code, 403)

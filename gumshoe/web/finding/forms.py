@@ -115,6 +115,12 @@ class OwnerForm(Entry):
     nobody = Text(max_length=3)
 
 
+class EraseForm(Entry):
+    """The name of who is to be forgotten, typed."""
+
+    name = Text(max_length=80)
+
+
 class MergeForm(Entry):
     """The other one, by number."""
 

@@ -16,5 +16,7 @@ urlpatterns = [
     path("customers/", views.customers, name="customers"),
     path("customers/new/", views.new_customer, name="new_customer"),
     path("customers/<int:pk>/", views.customer, name="customer"),
+    path("customers/<int:pk>/held.json", views.held, name="held"),
+    path("customers/<int:pk>/erase/", views.erase, name="erase"),
     path("customers/<int:pk>/merge/", views.merge_customer, name="merge_customer"),
 ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from django.contrib import messages
@@ -12,11 +13,12 @@ from django.views.decorators.http import require_GET, require_POST
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
 from gumshoe.web.cases.finding import CASES
-from gumshoe.web.finding import lists, services
+from gumshoe.web.finding import erasing, lists, services
 from gumshoe.web.finding.forms import (
     CasesForm,
     CustomerForm,
     CustomersForm,
+    EraseForm,
     MergeForm,
     OwnerForm,
     VehicleForm,
@@ -246,4 +248,24 @@ def merge_customer(request: SignedIn, pk: int) -> HttpResponse:
     other = get_object_or_404(Customer, pk=MergeForm.of(request).whole("other") or 0)
     register.merge(row, other, request.user)
     messages.success(request, f"{other} is this customer: cars and cases are here now.")
+    return redirect("finding:customer", pk)
+
+
+@require_GET
+@needs(Right.MANAGE)
+def held(request: SignedIn, pk: int) -> HttpResponse:
+    """Everything that is on file of somebody, to hand out on request."""
+    row = get_object_or_404(Customer, pk=pk)
+    answer = HttpResponse(json.dumps(erasing.held(row), indent=1, ensure_ascii=False), content_type="application/json")
+    answer["Content-Disposition"] = f'attachment; filename="customer-{pk}.json"'
+    return answer
+
+
+@require_POST
+@needs(Right.MANAGE)
+def erase(request: SignedIn, pk: int) -> HttpResponse:
+    """Forget somebody; it cannot be undone."""
+    erasing.erase(get_object_or_404(Customer, pk=pk, same_as=None), request.user, EraseForm.of(request).read("name"))
+    services.catch_up()  # out of the search at once
+    messages.success(request, "Erased. Cars, cases and what was found stay.")
     return redirect("finding:customer", pk)
