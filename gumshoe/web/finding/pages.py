@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 from django.core.paginator import Page as Rows
 
 from gumshoe.web.cases.models import Case
-from gumshoe.web.finding.forms import CasesForm, CustomerForm, CustomersForm, VehicleForm, VehiclesForm
+from gumshoe.web.finding.forms import Asked, CustomerForm, VehicleForm
 from gumshoe.web.finding.services import Found
 from gumshoe.web.kit.pages import Page
 from gumshoe.web.vehicles.models import Change, Customer, Owning, Vehicle
@@ -34,34 +34,32 @@ class FoundPage(Page):
 
 
 @dataclass(frozen=True, kw_only=True)
-class CasesPage(Page):
-    """What ``finding/cases.html`` shows. ``rest``: the address without its page."""
+class ListPage(Page):
+    """A page of a list. ``rest``: the address without its page."""
 
-    TEMPLATE: ClassVar[str] = "finding/cases.html"
-    form: CasesForm
+    form: Asked
     rows: Rows[Any]
-    codes: dict[int, tuple[str, ...]]
     rest: str
 
 
 @dataclass(frozen=True, kw_only=True)
-class VehiclesPage(Page):
+class CasesPage(ListPage):
+    """What ``finding/cases.html`` shows."""
+
+    TEMPLATE: ClassVar[str] = "finding/cases.html"
+    codes: dict[int, tuple[str, ...]]
+
+
+class VehiclesPage(ListPage):
     """What ``finding/vehicles.html`` shows."""
 
     TEMPLATE: ClassVar[str] = "finding/vehicles.html"
-    form: VehiclesForm
-    rows: Rows[Any]
-    rest: str
 
 
-@dataclass(frozen=True, kw_only=True)
-class CustomersPage(Page):
+class CustomersPage(ListPage):
     """What ``finding/customers.html`` shows."""
 
     TEMPLATE: ClassVar[str] = "finding/customers.html"
-    form: CustomersForm
-    rows: Rows[Any]
-    rest: str
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable, Iterator
+from pathlib import PurePath
 from typing import Any
 
 from django.contrib import messages
+from django.db.models import QuerySet
 from django.http import HttpResponse, HttpResponseBase, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_GET, require_POST
@@ -15,6 +18,7 @@ from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
 from gumshoe.web.cases.finding import CASES
 from gumshoe.web.finding import erasing, lists, services
 from gumshoe.web.finding.forms import (
+    Asked,
     CasesForm,
     CustomerForm,
     CustomersForm,
@@ -30,6 +34,7 @@ from gumshoe.web.finding.pages import (
     CustomersPage,
     FindPage,
     FoundPage,
+    ListPage,
     VehiclePage,
     VehiclesPage,
 )
@@ -61,17 +66,19 @@ def as_typed(request: SignedIn) -> HttpResponse:
 # -- lists ------------------------------------------------------------------------------------------------
 
 
-def _rest(request: SignedIn) -> str:
-    """What is asked for, but for the page."""
+def _list(
+    request: SignedIn, page: type[ListPage], form: Asked, rows: QuerySet[Any], lines: Callable[..., Iterator[str]]
+) -> HttpResponseBase:
+    """A page of a list, or all of it as CSV."""
+    if request.GET.get("as") == "csv":
+        answer = StreamingHttpResponse(lines(rows), content_type="text/csv; charset=utf-8")
+        answer["Content-Disposition"] = f'attachment; filename="{PurePath(page.TEMPLATE).stem}.csv"'
+        return answer
     asked = request.GET.copy()
     asked.pop("page", None)
-    return asked.urlencode()
-
-
-def _csv(name: str, lines: Any) -> StreamingHttpResponse:
-    answer = StreamingHttpResponse(lines, content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="{name}.csv"'
-    return answer
+    shown = lists.page_of(rows, request.GET.get("page", ""))
+    more = {"codes": CASES.codes(row.pk for row in shown.object_list)} if page is CasesPage else {}
+    return show(request, page(form=form, rows=shown, rest=asked.urlencode(), **more))
 
 
 @require_GET
@@ -79,12 +86,7 @@ def _csv(name: str, lines: Any) -> StreamingHttpResponse:
 def cases(request: SignedIn) -> HttpResponseBase:
     """Every case of the shop."""
     form = CasesForm(request.GET, stages=lists.stages())
-    rows = lists.cases(form)
-    if request.GET.get("as") == "csv":
-        return _csv("cases", lists.cases_csv(rows))
-    page = lists.page_of(rows, request.GET.get("page", ""))
-    codes = CASES.codes(row.pk for row in page.object_list)
-    return show(request, CasesPage(form=form, rows=page, codes=codes, rest=_rest(request)))
+    return _list(request, CasesPage, form, lists.cases(form), lists.cases_csv)
 
 
 @require_GET
@@ -92,11 +94,7 @@ def cases(request: SignedIn) -> HttpResponseBase:
 def vehicles(request: SignedIn) -> HttpResponseBase:
     """Every vehicle of the shop."""
     form = VehiclesForm(request.GET)
-    rows = lists.vehicles(form)
-    if request.GET.get("as") == "csv":
-        return _csv("vehicles", lists.vehicles_csv(rows))
-    page = lists.page_of(rows, request.GET.get("page", ""))
-    return show(request, VehiclesPage(form=form, rows=page, rest=_rest(request)))
+    return _list(request, VehiclesPage, form, lists.vehicles(form), lists.vehicles_csv)
 
 
 @require_GET
@@ -104,11 +102,7 @@ def vehicles(request: SignedIn) -> HttpResponseBase:
 def customers(request: SignedIn) -> HttpResponseBase:
     """Every customer of the shop."""
     form = CustomersForm(request.GET)
-    rows = lists.customers(form)
-    if request.GET.get("as") == "csv":
-        return _csv("customers", lists.customers_csv(rows))
-    page = lists.page_of(rows, request.GET.get("page", ""))
-    return show(request, CustomersPage(form=form, rows=page, rest=_rest(request)))
+    return _list(request, CustomersPage, form, lists.customers(form), lists.customers_csv)
 
 
 # -- a vehicle --------------------------------------------------------------------------------------------
