@@ -10,6 +10,7 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.ledger import ends
 from gumshoe.web.proposal import services as offering
 from gumshoe.web.scans import services as scans
+from gumshoe.web.vehicles import register
 from gumshoe.web.verdicts import services as verdicts
 from tests.journeys.browser import Journey
 from tests.web import support
@@ -46,11 +47,49 @@ class Usable(Journey):
             "hand test": reverse("bench:hand_one", args=[case.pk, "compression"]),
             "circuit": reverse("bench:circuit", args=[case.pk, "purge_valve"]),
             "settings": reverse("settings:settings"),
+            **self.of_the_shop(case),
             "import": reverse("reports:import"),
             "channels": reverse("live:channels", args=[case.pk]),
             "proposal on paper": reverse("proposal:lines_printed", args=[case.pk]),
         }
         return pages(case) | more
+
+    def of_the_shop(self, case: Case) -> dict[str, str]:
+        """Pages of people, lists, and of what is on file."""
+        owner = register.customer_named("Ada Berg", "ada@example.org", self.person)
+        assert owner is not None
+        register.change_owner(case.vehicle, self.person, owner)
+        return {
+            "people": reverse("accounts:people"),
+            "somebody new": reverse("accounts:add"),
+            "a person": reverse("accounts:one", args=[self.person.pk]),
+            "me": reverse("accounts:me"),
+            "customer": reverse("finding:customer", args=[owner.pk]),
+            "vehicle": reverse("finding:vehicle", args=[case.vehicle_id]),
+            "cases": reverse("finding:cases"),
+            "customers": reverse("finding:customers"),
+            "found": f"{reverse('finding:find')}?q=berg",
+            "hand over": reverse("crew:hand_over", args=[case.pk]),
+        }
+
+    def test_pages_of_the_shop_are_accessible(self) -> None:
+        case = support.case_of(self.person, support.car(""), "rough_idle")
+        self.sign_in()
+        for name, address in self.of_the_shop(case).items():
+            self.go(address)
+            self.axe(name)
+        self.find("#find-text").send_keys("berg")
+        self.find("#found[data-found='berg']")
+        self.axe("found as typed")
+        self.find("#find-text").send_keys(Keys.ARROW_DOWN)
+        self.assertIn("found-link", self.browser.switch_to.active_element.get_attribute("class") or "")
+        self.browser.switch_to.active_element.send_keys(Keys.ESCAPE)
+        self.assertFalse(self.find("#found").is_displayed())
+        self.press("Night bay")
+        self.find("#find-text").send_keys(Keys.ARROW_DOWN)
+        self.assertTrue(self.find("#found").is_displayed())
+        self.axe("found as typed, at night")
+        self.check_quiet()
 
     def test_no_page_scrolls_sideways(self) -> None:
         case = self.case_with_much()

@@ -47,7 +47,8 @@
       if (event.key === "Escape" && folds && !place.hidden) {
         show(false);
         field.focus();
-      } else if (event.key === "ArrowDown" && all.length && !place.hidden) {
+      } else if (event.key === "ArrowDown" && all.length) {
+        show(true);
         all[Math.min(at + 1, all.length - 1)].focus();
       } else if (event.key === "ArrowUp" && at >= 0) {
         (at ? all[at - 1] : field).focus();
@@ -61,7 +62,7 @@
     document.addEventListener("click", function(event) {
       if (!form.contains(event.target)) show(false);
     });
-    field.addEventListener("focus", function() {
+    field.addEventListener("click", function() {
       if (field.value.trim() && place.childElementCount) show(true);
     });
   }
