@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import io
 import re
 from typing import Any
@@ -135,6 +136,13 @@ class Security(TestCase):
         self.assertNotIn("unsafe", policy)
         self.assertEqual(response["X-Content-Type-Options"], "nosniff")
         self.assertEqual(response["X-Frame-Options"], "DENY")
+
+    def test_pages_travel_compressed(self) -> None:
+        support.person()
+        self.client.force_login(User.objects.get(username="tess"))
+        page = self.client.get("/", headers={"accept-encoding": "gzip"})
+        self.assertEqual(page["Content-Encoding"], "gzip")
+        self.assertIn(b"Cases on the board", gzip.decompress(page.content))
 
     def test_sign_in_is_throttled(self) -> None:
         support.person()

@@ -109,6 +109,11 @@ class Serving(unittest.TestCase):
             self.assertIn("sessionid", " ".join(answer.headers.get_all("Set-Cookie", [])))
             foreign = self.ask(port, "POST", "/sign-in/", form, **(sent | {"Origin": "https://evil.example"}))
             self.assertEqual(foreign.status, 403)
+            wrong = urlencode({**own, "password": "not-this-one"})
+            tries = [self.ask(port, "POST", "/sign-in/", wrong, **sent).status for _ in range(5)]
+            self.assertEqual(tries, [200, 200, 200, 200, 429])  # held off by the address that the proxy tells
+            elsewhere = sent | {"X-Forwarded-For": "203.0.113.8"}
+            self.assertEqual(self.ask(port, "POST", "/sign-in/", form, **elsewhere).status, 302)
             modes = {path.name: path.stat().st_mode & 0o777 for path in (self.folder, *self.folder.iterdir())}
             self.assertEqual(modes["shop"], 0o700)
             self.assertEqual(
