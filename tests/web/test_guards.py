@@ -8,7 +8,7 @@ import re
 from typing import Any
 
 from django.core.management import call_command
-from django.test import TestCase
+from django.test import Client, TestCase
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from gumshoe.web.accounts.models import Role, User
@@ -139,8 +139,9 @@ class Security(TestCase):
 
     def test_pages_travel_compressed(self) -> None:
         support.person()
-        self.client.force_login(User.objects.get(username="tess"))
-        page = self.client.get("/", headers={"accept-encoding": "gzip"})
+        client = Client()  # as bytes, not as read
+        client.force_login(User.objects.get(username="tess"))
+        page = client.get("/", headers={"accept-encoding": "gzip"})
         self.assertEqual(page["Content-Encoding"], "gzip")
         self.assertIn(b"Cases on the board", gzip.decompress(page.content))
 
