@@ -48,7 +48,7 @@ class KeptReady:
 
     def __init__(self, module: str) -> None:
         self.module = module
-        self._guard = threading.Lock()
+        self._guard = threading.RLock()
         self._line: socket.socket | None = None
         self._process: subprocess.Popen[bytes] | None = None
 
@@ -112,12 +112,13 @@ class KeptReady:
     def stop(self) -> None:
         """End it: it ends when our line does. It is started again when asked."""
         atexit.unregister(self.stop)
-        if self._line is not None:
-            self._line.close()
-        if self._process is not None:
-            with contextlib.suppress(subprocess.TimeoutExpired):
-                self._process.wait(START_S)
-        self._line = self._process = None
+        with self._guard:
+            if self._line is not None:
+                self._line.close()
+            if self._process is not None:
+                with contextlib.suppress(subprocess.TimeoutExpired):
+                    self._process.wait(START_S)
+            self._line = self._process = None
 
 
 def serve(number: int, work: Callable[[bytes], tuple[int, bytes]]) -> None:

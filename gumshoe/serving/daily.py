@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import logging
 import os
+import shutil
 import sqlite3
 import tempfile
 import threading
@@ -24,6 +25,13 @@ LOOK_S = 600.0
 SUFFIX = ".zip"
 
 
+def copy_of(database: Path, target: Path) -> None:
+    """A consistent copy through SQLite's own backup, whoever writes meanwhile; readable by its owner only."""
+    target.touch(0o600)
+    with contextlib.closing(sqlite3.connect(database)) as old, contextlib.closing(sqlite3.connect(target)) as new:
+        old.backup(new)
+
+
 def back_up(database: Path, day: date) -> Path | None:
     """The backup of a day, unless it is there; older ones than a fortnight go. A backup is whole or not there."""
     folder = database.parent / "backups"
@@ -31,17 +39,13 @@ def back_up(database: Path, day: date) -> Path | None:
     target = folder / f"{day:%Y-%m-%d}{SUFFIX}"
     if target.exists():
         return None
-    descriptor, part = tempfile.mkstemp(prefix=".making-", dir=folder)  # readable by its owner only
-    copy = Path(f"{part}.sqlite3")
-    try:
-        with contextlib.closing(sqlite3.connect(database)) as old, contextlib.closing(sqlite3.connect(copy)) as new:
-            old.backup(new)
-        with os.fdopen(descriptor, "wb") as file, zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
+    with tempfile.TemporaryDirectory(prefix=".making-", dir=folder) as making:
+        copy, part = Path(making) / database.name, Path(making) / target.name
+        copy_of(database, copy)
+        part.touch(0o600)
+        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:
             archive.write(copy, database.name)
         os.replace(part, target)
-    finally:
-        for rest in (Path(part), copy):
-            rest.unlink(missing_ok=True)
     _forget(folder, day - timedelta(days=DAYS_KEPT))
     return target
 
@@ -53,7 +57,7 @@ def _forget(folder: Path, oldest: date) -> None:
             if path.suffix == SUFFIX and date.fromisoformat(path.stem) <= oldest:
                 path.unlink()
         if path.name.startswith(".making-"):
-            path.unlink(missing_ok=True)
+            shutil.rmtree(path, ignore_errors=True)
 
 
 class Daily(threading.Thread):

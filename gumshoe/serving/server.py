@@ -7,7 +7,6 @@ import logging
 import os
 import signal
 import socket
-import sqlite3
 import sys
 import threading
 import time
@@ -24,7 +23,7 @@ from django.db.migrations.executor import MigrationExecutor
 
 from gumshoe.core.casefile.untrusted import READER
 from gumshoe.core.errors import GumshoeError
-from gumshoe.serving.daily import Daily
+from gumshoe.serving.daily import Daily, copy_of
 from gumshoe.web.bench import commanding
 from gumshoe.web.clearing import aftercare
 from gumshoe.web.finding import services as finding
@@ -67,9 +66,7 @@ def copy_before_migration(executor: MigrationExecutor) -> Path | None:
     folder = Path(settings.DATA_DIR) / "before"
     folder.mkdir(mode=0o700, exist_ok=True)
     target = folder / f"gumshoe-{time.strftime('%Y%m%d-%H%M%S')}.sqlite3"
-    with sqlite3.connect(source) as old, sqlite3.connect(target) as new:
-        old.backup(new)
-    target.chmod(0o600)
+    copy_of(source, target)
     return target
 
 

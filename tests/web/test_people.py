@@ -14,6 +14,7 @@ from django.test import Client, TestCase, override_settings
 from django.utils import timezone
 from PIL import Image
 
+from gumshoe.core.work.money import together
 from gumshoe.web.accounts import people
 from gumshoe.web.accounts.models import PeopleEntry, Role, User
 from gumshoe.web.accounts.throttle import BY_ADDRESS, BY_NAME
@@ -264,7 +265,7 @@ class Shop(TestCase):
         """Worked by hand: 3 × 10.01 at 20 % is 6.006, so 6.01 and not 3 × 2.00."""
         lines = [mock.Mock(total=Decimal("10.01"), tax_percent=Decimal(20)) for _ in range(3)]
         lines += [mock.Mock(total=Decimal("5.00"), tax_percent=Decimal(0))]
-        found = offering.together(lines)
+        found = together(lines)
         self.assertEqual(
             (found.net, found.taxes, found.gross), (Decimal("35.03"), ((20, Decimal("6.01")),), Decimal("41.04"))
         )

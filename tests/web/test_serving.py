@@ -183,7 +183,7 @@ class Backups(unittest.TestCase):
         with mock.patch.object(zipfile.ZipFile, "write", side_effect=OSError("no space")), self.assertRaises(OSError):
             daily.back_up(self.database, date(2026, 12, 1))
         self.assertEqual(list((self.database.parent / "backups").iterdir()), [])
-        (self.database.parent / "backups" / ".making-killed").write_text("half")
+        (self.database.parent / "backups" / ".making-killed").mkdir()
         daily.back_up(self.database, date(2026, 12, 1))
         self.assertEqual([path.name for path in (self.database.parent / "backups").iterdir()], ["2026-12-01.zip"])
 

@@ -77,7 +77,7 @@ class Reader(ABC):
         self._repeats = repeats or REPEATS
         self._fell_silent = False
         self._how: dict[str, float] = {}
-        """Its largest values, where they are not the usual ones."""
+        """What it says of how its values are meant (``pids.how_meant``)."""
         self._unread: dict[Part, Unread] = {}
 
     def read(self, tell: Progress) -> ModuleSnapshot:

@@ -79,12 +79,7 @@ class Lamp(models.TextChoices):
 class Complaint(Evidence):
     """What the customer said. A later complaint of the same case supersedes the earlier one."""
 
-    FOUND_BY = (
-        "text",
-        "conditions",
-        "since",
-        "recent_work",
-    )
+    FOUND_BY = ("text", "conditions", "since", "recent_work")
 
     text = models.TextField(max_length=2000)
     symptoms = Stored(SYMPTOMS, default=list, blank=True)

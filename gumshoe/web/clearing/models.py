@@ -14,11 +14,7 @@ class ProcedureRun(Evidence):
     """An after-work procedure: run by the control unit, or made by hand. ``left``: the state the car is in, where it
     did not come to its end; ``conditions``: what was asked and seen at its start."""
 
-    FOUND_BY = (
-        "words",
-        "reason",
-        "left",
-    )
+    FOUND_BY = ("words", "reason", "left")
 
     class Outcome(models.TextChoices):
         """How it ended."""

@@ -12,7 +12,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from gumshoe.web.cases.finding import CASES
 from gumshoe.web.cases.models import Case
-from gumshoe.web.kit.fulltext import OPEN, SHUT, Collection, Hit
+from gumshoe.web.kit.fulltext import OPEN, SHUT, Hit
 from gumshoe.web.vehicles.finding import CUSTOMERS, VEHICLES
 from gumshoe.web.vehicles.models import Customer, Vehicle
 
@@ -64,13 +64,13 @@ def search(text: str, most: int) -> Found:
     if not text.strip():
         return Found()
     return Found(
-        with_latest(rows_of(Vehicle, VEHICLES.find(text, most), VEHICLES)),
-        with_cars(rows_of(Customer, CUSTOMERS.find(text, most), CUSTOMERS)),
+        with_latest(rows_of(Vehicle, VEHICLES.find(text, most))),
+        with_cars(rows_of(Customer, CUSTOMERS.find(text, most))),
         _cases(CASES.find(text, most)),
     )
 
 
-def rows_of(model: type[M], hits: Iterable[Hit], _of: Collection) -> list[M]:
+def rows_of(model: type[M], hits: Iterable[Hit]) -> list[M]:
     """The rows that were found, in the order in which they were."""
     wanted = [hit.pk for hit in hits]
     held = model._default_manager.in_bulk(wanted)

@@ -118,7 +118,7 @@ def _vehicle_page(request: SignedIn, row: Vehicle, form: VehicleForm | None = No
         changes=tuple(row.changes.select_related("by").order_by("-at", "-pk")),
         ownings=tuple(row.ownings.select_related("by", "customer").order_by("-at", "-pk")),
         owner_text=owner,
-        owners=tuple(services.rows_of(Customer, CUSTOMERS.find(owner, TO_CHOOSE), CUSTOMERS)) if owner else (),
+        owners=tuple(services.rows_of(Customer, CUSTOMERS.find(owner, TO_CHOOSE))) if owner else (),
         double_text=double,
         doubles=tuple(Vehicle.objects.filter(pk__in=found, same_as=None).exclude(pk=row.pk)),
     )
@@ -182,7 +182,7 @@ def _customer_page(request: SignedIn, row: Customer | None, form: CustomerForm |
     if row is None:
         return show(request, CustomerPage(customer=None, form=form or CustomerForm()), status=400 if refused else 200)
     double = request.GET.get("double", "")[:LONGEST]
-    found = services.rows_of(Customer, CUSTOMERS.find(double, TO_CHOOSE), CUSTOMERS) if double else []
+    found = services.rows_of(Customer, CUSTOMERS.find(double, TO_CHOOSE)) if double else []
     held = tuple(row.vehicles.filter(same_as=None))
     once = (
         Vehicle.objects.filter(ownings__customer=row, same_as=None).exclude(pk__in=[one.pk for one in held]).distinct()

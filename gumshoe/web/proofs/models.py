@@ -49,10 +49,7 @@ class HandTried(Evidence):
     """What was tried by hand after a clearing (the harness moved, driven in the wet ...), and how it went. The newest
     of a circumstance holds; a slip is put right by another entry."""
 
-    FOUND_BY = (
-        "words",
-        "remark",
-    )
+    FOUND_BY = ("words", "remark")
 
     class How(models.TextChoices):
         """How it went."""

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from django.db import transaction
 
 from gumshoe.core.errors import BadInput
+from gumshoe.core.work.money import together
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
 from gumshoe.web.proposal import services as offering
@@ -46,7 +47,8 @@ def sign(case: Case, user: User, name: str, answers: Mapping[int, str], strokes:
         raise BadInput("There is no signature.", remedies=("sign in the field", "or print the offer and sign on paper"))
     if any(not (0 <= x <= WIDTH and 0 <= y <= HEIGHT) for x, y in points):
         raise BadInput("The signature cannot be read.", remedies=("clear the field and sign again",))
-    text = []
+    text, shop = [], Settings.load()
+    # Approved ones last: of several ways the others are refused by then.
     for row in sorted(open_lines, key=lambda row: answers.get(row.line.pk, "") == Answer.Kind.APPROVED):
         kind = answers.get(row.line.pk, "")
         if kind not in Answer.Kind.values:
@@ -54,9 +56,8 @@ def sign(case: Case, user: User, name: str, answers: Mapping[int, str], strokes:
                 f"What is the answer to “{row.line.words}”?", remedies=("yes, no, or later, for every line",)
             )
         given = offering.answer(case, user, row.line.pk, kind, name, HOW)
-        text.append(f"{row.line.words}: {row.line.total}, {given.get_kind_display()}")
-    approved = offering.together(row.line for row in open_lines if answers[row.line.pk] == Answer.Kind.APPROVED)
-    shop = Settings.load()
+        text.append(f"{row.line.words}: {shop.currency} {row.line.total}, {given.get_kind_display()}")
+    approved = together(row.line for row in open_lines if answers[row.line.pk] == Answer.Kind.APPROVED)
     text.append(f"Approved together {shop.currency} {approved.gross}, tax included")
     if shop.terms:
         text.append(shop.terms)

@@ -16,10 +16,7 @@ class Line(Evidence):
     """A repair proposed to the customer, with minutes and prices as they were then. Lines of one ``choice`` are
     alternatives: the customer takes one of them. ``verdict``: the fault it is for; none for maintenance."""
 
-    FOUND_BY = (
-        "words",
-        "notes",
-    )
+    FOUND_BY = ("words", "notes")
 
     class Kind(models.TextChoices):
         """Why it is proposed."""

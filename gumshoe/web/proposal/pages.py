@@ -8,11 +8,12 @@ from typing import ClassVar
 
 from gumshoe.core.knowledge.rows import RepairRow
 from gumshoe.core.proof.exposure import Recurrences
+from gumshoe.core.work.money import Sum
 from gumshoe.core.work.offers import Offer
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.kit.pages import Page
 from gumshoe.web.ledger.panel import Ledger
-from gumshoe.web.proposal.services import Proposed, Sum
+from gumshoe.web.proposal.services import Proposed
 from gumshoe.web.verdicts.models import Review, Verdict
 
 

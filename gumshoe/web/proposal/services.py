@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
 from dataclasses import dataclass
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import Decimal
 
 from django.db import transaction
 from django.db.models import Max
@@ -14,6 +13,7 @@ from gumshoe.core.errors import BadInput
 from gumshoe.core.history.parts import PartLife
 from gumshoe.core.proof.exposure import Recurrences, Unit, deferred
 from gumshoe.core.words import share
+from gumshoe.core.work.money import Sum, labour, together
 from gumshoe.core.work.offers import Offer, Quality, Scope, offers, repair_of
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
@@ -32,12 +32,6 @@ earlier_recurrences: Port[[Case], Recurrences | None] = Port("how often the faul
 CENT = Decimal("0.01")
 MOST_MINUTES = 6000
 MOST_MONEY = Decimal("999999.99")
-
-
-def labour(minutes: int, per_hour: Decimal) -> Decimal:
-    """Labour booked in tenths of an hour, begun tenths counted."""
-    tenths = -(-minutes // 6)
-    return (Decimal(tenths) / 10 * per_hour).quantize(CENT, ROUND_HALF_UP)
 
 
 @once
@@ -237,32 +231,6 @@ def proposed(case: Case) -> list[Proposed]:
         )
         for line in lines
     ]
-
-
-@dataclass(frozen=True)
-class Sum:
-    """What lines cost together: without tax, each tax by its per cent, and with it."""
-
-    net: Decimal
-    taxes: tuple[tuple[Decimal, Decimal], ...]
-
-    @property
-    def gross(self) -> Decimal:
-        """With tax."""
-        return self.net + sum((tax for _, tax in self.taxes), Decimal(0))
-
-
-def together(lines: Iterable[Line]) -> Sum:
-    """The sum of lines, each with the tax that held when it was proposed; tax is rounded once for each rate."""
-    by_rate: dict[Decimal, Decimal] = {}
-    for line in lines:
-        by_rate[line.tax_percent] = by_rate.get(line.tax_percent, Decimal(0)) + line.total
-    taxes = tuple(
-        (rate, (net * rate / 100).quantize(Decimal("0.01"), ROUND_HALF_UP))
-        for rate, net in sorted(by_rate.items())
-        if rate
-    )
-    return Sum(sum(by_rate.values(), Decimal(0)), taxes)
 
 
 def totals(rows: list[Proposed]) -> dict[str, Sum]:

@@ -12,6 +12,7 @@ from gumshoe.core.proof.inspection import Inspection, inspection
 from gumshoe.core.proof.lamp import lamp_meaning
 from gumshoe.core.proof.tracker import Condition, ProofVerdict
 from gumshoe.core.suspects.driving import DriveAdvice, Mended
+from gumshoe.core.work.money import Sum, together
 from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.services import Performed
 from gumshoe.web.cases import judging
@@ -59,7 +60,7 @@ class CustomerReport:
     left: list[Proposed]
     works: Sequence[Work]
     people: list[str]
-    total: offering.Sum
+    total: Sum
     signatures: list[Signature]
     judgement: Judgement | None
     lamp_meaning: str
@@ -102,7 +103,7 @@ def customer(case: Case) -> CustomerReport:
         works=entries(case, "works"),
         people=list(dict.fromkeys(str(row.by) for row in (*entries(case, "testrecords"), *entries(case, "works")))),
         signatures=list(case.signatures.all()),
-        total=offering.together(row.line for row in rows if row.done),
+        total=together(row.line for row in rows if row.done),
         judgement=judgement,
         lamp_meaning=_lamp(case, made, judgement),
         conditions=proofs.check_list(made, tracker) if made and tracker else (),

@@ -4,7 +4,6 @@ from django.db import DatabaseError, connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_GET
 
-from gumshoe import __version__
 from gumshoe.web.accounts.rights import Right
 from gumshoe.web.kit.pages import show
 from gumshoe.web.ui.pages import MessagePage
@@ -18,7 +17,7 @@ def health(request: HttpRequest) -> JsonResponse:
             cursor.execute("SELECT 1")
     except DatabaseError:
         return JsonResponse({"ok": False}, status=503)
-    return JsonResponse({"ok": True, "version": __version__})
+    return JsonResponse({"ok": True})
 
 
 health.required_right = Right.ANYONE  # type: ignore[attr-defined]

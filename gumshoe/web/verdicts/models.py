@@ -16,10 +16,7 @@ class Verdict(Evidence):
     considered.
     """
 
-    FOUND_BY = (
-        "words",
-        "root_cause",
-    )
+    FOUND_BY = ("words", "root_cause")
 
     TEACHES = True
     suspect = Named(max_length=80)

@@ -11,10 +11,7 @@ from gumshoe.web.proposal.models import Line
 class Work(Evidence):
     """A line carried out. ``price``: what the part cost; the warranty given on it, in months and kilometres."""
 
-    FOUND_BY = (
-        "part_make",
-        "remark",
-    )
+    FOUND_BY = ("part_make", "remark")
     FOUND_BY_SIGN = ("part_number",)
 
     line = models.ForeignKey(Line, on_delete=models.PROTECT, related_name="works")

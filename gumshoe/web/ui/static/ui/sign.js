@@ -52,6 +52,13 @@
       field.value = "";
       ready();
     });
+    form.addEventListener("submit", function(event) {
+      var missing = form.querySelector("[data-unsigned]");
+      missing.hidden = strokes.length > 0;
+      if (strokes.length) return;
+      event.preventDefault();
+      canvas.focus();
+    });
     ready();
   }
 
