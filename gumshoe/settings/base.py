@@ -95,6 +95,7 @@ TEMPLATES = [
         },
     }
 ]
+FORM_RENDERER = "django.forms.renderers.Jinja2"  # the same fields, made several times faster
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",

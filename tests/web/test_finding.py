@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections import Counter
 from datetime import timedelta
 from decimal import Decimal
 from typing import Any
@@ -13,6 +14,7 @@ from django.test import TestCase
 from django.utils import timezone
 
 from gumshoe.core.errors import BadInput
+from gumshoe.demo import growing
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.finding import CASES
@@ -24,10 +26,11 @@ from gumshoe.web.proposal.models import Signature
 from gumshoe.web.reports import closing
 from gumshoe.web.reports.models import Mail
 from gumshoe.web.scans import services as scans
+from gumshoe.web.scans.services import telling_codes
 from gumshoe.web.vehicles import register
 from gumshoe.web.vehicles.models import Change, Customer, Vehicle
 from gumshoe.web.work import services as working
-from tests.web import grown, support
+from tests.web import support
 
 
 class Shop(TestCase):
@@ -117,17 +120,17 @@ class Search(Shop):
     def test_the_index_comes_back_by_itself(self) -> None:
         self.assertEqual(self.found("unevenly")[2], [self.case.number])
         with fulltext.connection.cursor() as cursor:
-            for table in (fulltext.WORDS, fulltext.SIGNS, fulltext.STAMPS):
-                cursor.execute(f"DROP TABLE {table}")
+            for collection in services.COLLECTIONS:
+                cursor.execute(f"DROP TABLE {collection.name}")
         self.assertEqual(self.found("unevenly")[2], [self.case.number])
         self.assertEqual(self.found("AB12")[0], ["AB 12 CDE"])
 
     def test_an_old_shop_is_caught_up_with(self) -> None:
-        grown.grow(self.tess, 30)
+        growing.grow(self.tess, 30)
         with mock.patch.object(fulltext, "BEFORE_A_SEARCH", 5):
-            self.assertLess(len(self.found("P0171")[2]), 8)
+            self.assertLess(len(services.search("looked again", 50).cases), 30)
             self.assertGreater(services.catch_up(), 20)
-            self.assertEqual(len(services.search("P0171", 50).cases), 8)
+            self.assertEqual(len(services.search("looked again", 50).cases), 30)
         self.assertEqual(services.catch_up(), 0)
 
     def test_as_one_types(self) -> None:
@@ -170,7 +173,8 @@ class Intake(Shop):
 class Lists(Shop):
     def setUp(self) -> None:
         super().setUp()
-        grown.grow(self.tess, 120)
+        growing.grow(self.tess, 120)
+        growing.settle()
         scans.type_in(self.case, self.tess, "U0100 confirmed")
 
     def numbers(self, **asked: str) -> list[str]:
@@ -190,7 +194,9 @@ class Lists(Shop):
 
     def test_filters(self) -> None:
         self.assertEqual(self.numbers(code="U0100"), [self.case.number])
-        self.assertEqual(len(self.numbers(code="P0171")), 30)
+        code, cases = Counter(code for case in Case.objects.all() for code in telling_codes(case)).most_common(1)[0]
+        self.assertGreater(cases, 3)
+        self.assertEqual(len(self.numbers(code=code)), cases)
         self.assertEqual(self.numbers(stage="open"), [self.case.number])
         self.assertEqual(self.numbers(stage="Finding"), [self.case.number])
         self.assertEqual(self.numbers(stage="Intake"), [])
@@ -216,7 +222,7 @@ class Lists(Shop):
         risky = register.new_customer(self.tess, {"name": "=cmd()"})
         register.change_owner(self.skua, self.tess, risky)
         support.case_of(self.tess, self.skua)
-        for path, count, head in (("cases", 122, "case"), ("vehicles", 43, "plate"), ("customers", 2, "name")):
+        for path, count, head in (("cases", 122, "case"), ("vehicles", 62, "plate"), ("customers", 62, "name")):
             answer = self.client.get(f"/{path}/?as=csv")
             self.assertEqual(answer["Content-Type"], "text/csv; charset=utf-8")
             text = b"".join(answer.streaming_content).decode("utf-8-sig")

@@ -2,25 +2,37 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from io import StringIO
+from unittest import mock
+
 import numpy as np
+from django.core.management import CommandError, call_command
 from django.db import connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 
 from gumshoe.core.signals.recording import Channel, Recording
+from gumshoe.demo.growing import grow, settle
 from gumshoe.web.accounts.models import Role
-from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.finding import CASES
+from gumshoe.web.cases.models import Case, Complaint, Note, State
+from gumshoe.web.clearing.models import Clearing
 from gumshoe.web.finding import services as finding
-from gumshoe.web.history import learned
+from gumshoe.web.history import learned, sums
+from gumshoe.web.history.models import FittedPart, LifeSum, Outcome, OutcomeSum
 from gumshoe.web.live import store
+from gumshoe.web.proofs.models import Judgement
 from gumshoe.web.proposal import services as offering
 from gumshoe.web.scans import services as scans
+from gumshoe.web.vehicles import register
+from gumshoe.web.vehicles.models import Customer, Vehicle
 from gumshoe.web.verdicts import services as verdicts
+from gumshoe.web.work.models import Work
 from tests.web import support
-from tests.web.grown import grow
 
-MOST_QUERIES = 60
+MOST_QUERIES = 25
 CASE_PAGES = (
     "cases:complaint", "papers:powertrain", "scans:scan", "scans:read", "scans:misfire", "live:live",
     "suspects:suspects", "bench:bench", "bench:hand", "verdicts:repair", "proposal:lines", "work:work",
@@ -68,10 +80,10 @@ class Scale(TestCase):
 
     def test_no_page_asks_more_because_more_was_done(self) -> None:
         grow(self.lead, 12, "A")
-        finding.catch_up()
+        settle()
         few = self.queries()
         grow(self.lead, 60, "B")
-        finding.catch_up()
+        settle()
         many = self.queries()
         self.assertEqual({name: n for name, n in many.items() if n > few[name]}, {})
         self.assertEqual({name: n for name, n in many.items() if n > MOST_QUERIES}, {})
@@ -103,3 +115,107 @@ class Scale(TestCase):
         before = learned.learned_for(self.case)
         grow(self.lead, 40, "B")
         self.assertNotEqual(before, learned.learned_for(self.case))
+
+
+class Sums(TestCase):
+    """What is kept of the shop's past is what counting all of it gives, whatever was entered, changed or merged."""
+
+    def setUp(self) -> None:
+        self.lead = support.person("lena", Role.LEAD)
+        grow(self.lead, 30, "A")
+        self.cars = list(Vehicle.objects.order_by("pk")[:4])
+
+    def kept(self) -> list[object]:
+        """Every sum, as it stands."""
+        sums.up_to_date()
+        return [
+            sorted(Outcome.objects.values_list("case", "suspect", "platform", "proven", "number")),
+            sorted(OutcomeSum.objects.values_list("suspect", "platform", "proven", "number")),
+            sorted(FittedPart.objects.values_list("vehicle", "kind", "make", "km", "failed")),
+            sorted((row.kind, row.make, row.fitted, row.failed, row.longest_km, row.median_km) for row in self.lives()),
+            sorted(State.objects.values_list("case", "proof", "unproven")),
+            list(Vehicle.objects.order_by("pk").values_list("pk", "visits", "seen")),
+            list(Customer.objects.order_by("pk").values_list("pk", "cars", "seen")),
+        ]
+
+    def lives(self) -> list[LifeSum]:
+        return list(LifeSum.objects.all())
+
+    def right(self, what: str) -> list[object]:
+        kept = self.kept()
+        sums.rebuild()
+        self.assertEqual(kept, self.kept(), what)
+        return kept
+
+    def changes(self, what: str, change: Callable[[], object]) -> None:
+        before = self.right(f"before {what}")
+        change()
+        self.assertNotEqual(self.right(what), before, what)
+
+    def test_kept_is_what_counting_anew_gives(self) -> None:
+        case = support.case_of(self.lead, self.cars[0], "rough_idle")
+        self.assertEqual(self.right("a new case")[5][0][1], 3)
+        scans.type_in(case, self.lead, "P0171 confirmed")
+        self.changes("a verdict and its judgement", lambda: self.judged(case, "proven"))
+        self.changes("another one", lambda: self.judged(case, "came back"))
+        self.changes("no verdict any more", lambda: self.judged(case, "not yet"))
+        self.changes("the same part again", lambda: self.worked(case))
+        first, second, third, last = self.cars
+        self.changes("another owner", lambda: register.change_owner(first, self.lead, last.customer))
+        self.changes("another kind of car", lambda: self.as_platform(third, "ostrel_tern_16"))
+        self.changes("two that are one", lambda: register.merge(third, second, self.lead))
+        owners = list(Customer.objects.order_by("pk")[:2])
+        self.changes("two people who are one", lambda: register.merge(owners[0], owners[1], self.lead))
+        self.changes("more of everything", lambda: grow(self.lead, 12, "B"))
+
+    def judged(self, case: Case, verdict: str) -> None:
+        if not case.verdicts.exists():
+            verdicts.give_verdict(case, self.lead, "crankcase_hose_split")
+            offering.propose_line(case, self.lead, "renew_crankcase_hose")
+        cleared = Clearing.objects.create(case=case, by=self.lead, before=case.scans.last(), modules=[])
+        Judgement.objects.create(case=case, by=self.lead, clearing=cleared, verdict=verdict)
+
+    def worked(self, case: Case) -> None:
+        for km in (180_000, 190_000):
+            Work.objects.create(case=case, by=self.lead, line=case.lines.last(), part_make="Gamma", odometer_km=km)
+
+    def as_platform(self, vehicle: Vehicle, platform: str) -> None:
+        vehicle.refresh_from_db()
+        self.assertNotEqual(vehicle.platform, platform)
+        vehicle.platform = platform
+        vehicle.save()
+
+    def test_nothing_is_looked_at_that_has_not_changed(self) -> None:
+        sums.up_to_date()
+        finding.catch_up()
+        case = Case.objects.first()
+        assert case is not None
+        with CaptureQueriesContext(connection) as asked:
+            sums.up_to_date()
+            list(CASES.stale())
+        ours = [query for query in asked.captured_queries if "sqlite_master" not in query["sql"]]
+        self.assertEqual(len(ours), 2)
+        for query in ours:
+            with connection.cursor() as cursor:
+                cursor.execute(f"EXPLAIN QUERY PLAN {query['sql']}")
+                plan = "; ".join(str(row[-1]) for row in cursor.fetchall())
+            self.assertNotRegex(plan, r"SCAN (?!\w+ USING INDEX)", query["sql"])
+
+    def test_an_entry_that_changes_no_sum_counts_nothing(self) -> None:
+        case = support.case_of(self.lead, self.cars[0], "rough_idle")
+        sums.up_to_date()
+        Note.objects.create(case=case, by=self.lead, text="rattles")
+        self.assertEqual(sums.count_some(), 0)
+        Complaint.objects.create(case=case, by=self.lead, text="rattles", odometer_km=123_456)
+        self.assertEqual(sums.count_some(), 1)
+
+    def test_a_shop_grows_by_command(self) -> None:
+        said = StringIO()
+        support.case_of(self.lead, self.cars[0])
+        with mock.patch("gumshoe.serving.server.prepare"):  # a test's database is made
+            with self.assertRaisesMessage(CommandError, "cases of its own"):
+                call_command("grow", "7", stdout=said)
+            call_command("grow", "7", "--anyway", stdout=said)
+        self.assertIn("38 cases on file", said.getvalue())
+        self.assertEqual(sums.count_some(), 0)
+        self.assertEqual(finding.catch_up(), 0)

@@ -23,19 +23,16 @@ class Fitted:
 
 @dataclass(frozen=True)
 class PartLife:
-    """The parts of one kind and make."""
+    """The parts of one kind and make. ``first_km``: where the first of them failed; ``median_km``: the distance by
+    which half have failed; each None while it is not so."""
 
     kind: str
     make: str
     fitted: int
     failed: int
     longest_km: float
-    curve: tuple[tuple[float, float], ...]
-
-    @property
-    def median_km(self) -> float | None:
-        """The distance by which half have failed; None while more than half are alive."""
-        return next((km for km, alive in self.curve if alive <= 0.5), None)
+    first_km: float | None = None
+    median_km: float | None = None
 
     @property
     def words(self) -> str:
@@ -44,8 +41,8 @@ class PartLife:
         told = f"{make}: {self.failed} of {self.fitted} failed"
         if self.median_km is not None:
             return told + f", half of them by {self.median_km:,.0f} km"
-        if self.failed:
-            return told + f", the first at {self.curve[0][0]:,.0f} km"
+        if self.first_km is not None:
+            return told + f", the first at {self.first_km:,.0f} km"
         return told + f", the oldest has come {self.longest_km:,.0f} km"
 
 
@@ -71,8 +68,16 @@ def part_lives(parts: Iterable[Fitted]) -> tuple[PartLife, ...]:
     groups: dict[tuple[str, str], list[Fitted]] = defaultdict(list)
     for part in parts:
         groups[part.kind, part.make.strip()].append(part)
-    found = [
-        PartLife(kind, make, len(rows), sum(row.failed for row in rows), max(row.km for row in rows), survival(rows))
-        for (kind, make), rows in groups.items()
-    ]
-    return tuple(sorted(found, key=lambda life: (life.kind, -(life.failed / life.fitted), life.make)))
+    return in_order(_life(kind, make, rows) for (kind, make), rows in groups.items())
+
+
+def _life(kind: str, make: str, rows: list[Fitted]) -> PartLife:
+    curve = survival(rows)
+    median = next((km for km, alive in curve if alive <= 0.5), None)
+    failed, longest = sum(row.failed for row in rows), max(row.km for row in rows)
+    return PartLife(kind, make, len(rows), failed, longest, curve[0][0] if curve else None, median)
+
+
+def in_order(lives: Iterable[PartLife]) -> tuple[PartLife, ...]:
+    """By kind, the shortest-lived of each first."""
+    return tuple(sorted(lives, key=lambda life: (life.kind, -(life.failed / life.fitted), life.make)))

@@ -61,6 +61,7 @@ class SystemsFile(Row):
     system: tuple[SystemRow, ...]
 
 
+@cache
 def system_of(part: str) -> SystemRow | None:
     """The system a component class belongs to: the first whose diagram has it."""
     for row in systems().values():

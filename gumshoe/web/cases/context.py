@@ -12,6 +12,7 @@ from django.utils import timezone
 from gumshoe.core.history.comebacks import Comeback
 from gumshoe.web.cases.crew import Holder, holder_of, waiting_of
 from gumshoe.web.cases.evidence import Evidence
+from gumshoe.web.cases.held import without_what_is_not_there
 from gumshoe.web.cases.models import Case, Waiting
 from gumshoe.web.cases.stages import APPS, STAGES, Standing, Tab
 from gumshoe.web.kit.pages import Shown
@@ -25,8 +26,8 @@ comebacks_of: Port[[Case], tuple[Comeback, ...]] = Port("what a case may be the 
 
 def find(pk: int) -> Case:
     """The case, or 404."""
-    rows = Case.objects.select_related("vehicle", "opened_by", "customer").prefetch_related("handovers__to", "waitings")
-    return get_object_or_404(rows, pk=pk)
+    rows = Case.objects.select_related("vehicle", "opened_by", "customer")
+    return without_what_is_not_there(get_object_or_404(rows, pk=pk))
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -26,6 +26,12 @@ def entries(case: Case, kind: str) -> tuple[Any, ...]:
     return tuple(rows.defer(*LEFT.get(kind, ())))
 
 
+def at_hand(case: Case, kind: str) -> Iterable[Any]:
+    """All entries of a kind: those that were fetched with the case, or else as ``entries`` finds them."""
+    fetched = kind in getattr(case, "_prefetched_objects_cache", {})
+    return getattr(case, kind).all() if fetched else entries(case, kind)
+
+
 def newest(rows: Iterable[Any]) -> Any:
     """The newest of some entries; None where there is none."""
     return max(rows, key=lambda row: (row.at, row.pk), default=None)

@@ -63,6 +63,8 @@ class Evidence(models.Model):
     """Whether such an entry may be made in a closed case."""
     TEACHES = False
     """Whether the shop learns from it: it then bears on every case."""
+    COUNTS = False
+    """Whether the shop's sums rest on it."""
     FOUND_BY: ClassVar[tuple[str, ...]] = ()
     """Fields whose words a case is found by."""
     FOUND_BY_SIGN: ClassVar[tuple[str, ...]] = ()
@@ -82,7 +84,7 @@ class Evidence(models.Model):
         kwargs["force_insert"] = True
         with transaction.atomic():
             super().save(*args, **kwargs)
-            cases.entered(self.case_id, self.by_id)
+            cases.entered(self.case_id, self.by_id, counts=self.COUNTS)
             if self.TEACHES:
                 Settings.learnt()
 

@@ -3,18 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
-from django.db.models import QuerySet
-from django.db.models.functions import Coalesce
-
-from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.models import Case, State
 from gumshoe.web.cases.registry import kinds
 from gumshoe.web.kit.fulltext import Collection, Document
-
-
-def _stamps() -> QuerySet[Any, Any]:
-    return Case.objects.order_by().annotate(stamp=Coalesce("state__number", 0)).values("pk", "stamp")
 
 
 def _documents(pks: Sequence[int]) -> Iterator[Document]:
@@ -30,4 +22,4 @@ def _documents(pks: Sequence[int]) -> Iterator[Document]:
         yield Document(case.pk, " · ".join(words[case.pk]), (case.number, *signs[case.pk]), tuple(map(str, codes)))
 
 
-CASES = Collection(1, _stamps, _documents)
+CASES = Collection(1, State, "number", _documents)

@@ -11,7 +11,9 @@ from django.utils import timezone
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.fields import Stored
 from gumshoe.web.cases.shapes import DOCUMENT, ENTRIES, SYMPTOMS
+from gumshoe.web.kit.fulltext import not_found_as_now
 from gumshoe.web.kit.memo import forget, fresh
+from gumshoe.web.kit.sums import not_counted
 from gumshoe.web.vehicles.models import Customer, Vehicle
 
 
@@ -30,6 +32,10 @@ class Case(models.Model):
 
     class Meta:
         ordering = ("-opened_at",)
+        indexes = (
+            models.Index(fields=["opened_at", "id"], name="case_by_opened"),
+            models.Index(fields=["closed_at", "id"], name="case_by_closed"),
+        )
 
     def __str__(self) -> str:
         return f"Case {self.number}"
@@ -47,24 +53,38 @@ class Case(models.Model):
 
     def move_to(self, vehicle: Vehicle) -> None:
         """The car was on file twice: the case is the one's that stays."""
+        Vehicle.objects.filter(pk=self.vehicle_id).update(counted=False)
         self.vehicle = vehicle
         self.save(update_fields=["vehicle"])
         self.entered(self.pk)
 
     @staticmethod
-    def entered(pk: int, by: int | None = None) -> None:
-        """Something was entered in that case, by that person: what was worked out of it before holds no longer."""
-        State.objects.filter(case_id=pk).update(number=fresh())
+    def entered(pk: int, by: int | None = None, *, counts: bool = True) -> None:
+        """Something was entered in that case, by that person: what was worked out of it before holds no longer.
+        ``counts``: the shop's sums rest on it too."""
+        State.objects.filter(case_id=pk).update(number=fresh(), **({"counted": False} if counts else {}))
         if by is not None:
             Touched.objects.update_or_create({"at": timezone.now()}, case_id=pk, by_id=by)
         forget()
 
 
 class State(models.Model):
-    """What a case is at the moment, as a number: another one after every entry, and never one of before."""
+    """What a case is at the moment, as a number: another one after every entry, and never one of before. ``found``: the
+    number with which it was put into the search. ``counted``: whether the shop's sums have it as it stands; then
+    ``proof`` is how its last proof ended, ``unproven`` whether something was done and nothing shows that it helped."""
 
     case = models.OneToOneField(Case, on_delete=models.CASCADE, primary_key=True, related_name="state")
     number = models.BigIntegerField(default=fresh)
+    found = models.BigIntegerField(default=0)
+    counted = models.BooleanField(default=False)
+    proof = models.CharField(max_length=20, blank=True)
+    unproven = models.BooleanField(default=False)
+
+    class Meta:
+        indexes = (
+            not_found_as_now("number", "case_to_find", "case"),
+            not_counted("case_to_count", "case"),
+        )
 
 
 class Lamp(models.TextChoices):
@@ -80,6 +100,7 @@ class Complaint(Evidence):
     """What the customer said. A later complaint of the same case supersedes the earlier one."""
 
     FOUND_BY = ("text", "conditions", "since", "recent_work")
+    COUNTS = True  # the odometer
 
     text = models.TextField(max_length=2000)
     symptoms = Stored(SYMPTOMS, default=list, blank=True)
@@ -96,7 +117,7 @@ class Imported(Evidence):
     Names and times of the file's own people are kept here; an export gives them back unchanged.
     """
 
-    TEACHES = True  # what was proven elsewhere is not the shop's
+    TEACHES = COUNTS = True  # what was proven elsewhere is not the shop's
     document = Stored(DOCUMENT)
     name = models.CharField(max_length=120, blank=True)
     entries = Stored(ENTRIES, default=dict)

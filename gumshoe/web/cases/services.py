@@ -6,7 +6,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
-from django.db.models import F, Max, Q
+from django.db.models import F, Max
 from django.utils import timezone
 
 from gumshoe.core.casefile import CaseFile, case_of
@@ -19,11 +19,12 @@ from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.knowledge.values import Climate
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.web.accounts.models import User
-from gumshoe.web.cases.entries import newest
+from gumshoe.web.cases.entries import at_hand, newest
 from gumshoe.web.cases.models import Case, Complaint, Reopened
 from gumshoe.web.cases.registry import kinds
 from gumshoe.web.cases.unchanged import while_unchanged
 from gumshoe.web.kit.memo import once
+from gumshoe.web.kit.ports import Port
 from gumshoe.web.library import services as library
 from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles import description as vehicles
@@ -31,6 +32,7 @@ from gumshoe.web.vehicles import register
 from gumshoe.web.vehicles.finding import CUSTOMERS, VEHICLES
 from gumshoe.web.vehicles.models import Vehicle
 
+count_up: Port[[], None] = Port("that the sums over cases and cars are those of now")
 MOST_HERE = 12
 """So many vehicles are offered at intake."""
 TWICE_S = 15
@@ -63,17 +65,19 @@ def take_in(user: User, data: dict[str, Any]) -> Vehicle:
 
 def here_lately() -> list[Vehicle]:
     """The vehicles that came last."""
-    rows = Vehicle.objects.filter(same_as=None).select_related("customer").annotate(seen=Max("cases__opened_at"))
-    return list(rows.order_by(F("seen").desc(nulls_last=True), "pk")[:MOST_HERE])
+    count_up()
+    rows = Vehicle.objects.filter(same_as=None).select_related("customer")
+    return list(rows.order_by(F("seen").desc(nulls_last=True), "-plate")[:MOST_HERE])
 
 
 def looked_for(text: str) -> list[Vehicle]:
     """Vehicles found by plate, VIN, make and model, or by their owner's name or phone; the best first."""
     found = [hit.pk for hit in VEHICLES.find(text, MOST_HERE)]
     owners = [hit.pk for hit in CUSTOMERS.find(text, MOST_HERE)]
-    held = Vehicle.objects.filter(Q(pk__in=found) | Q(customer__in=owners), same_as=None).select_related("customer")
+    rows = Vehicle.objects.filter(same_as=None).select_related("customer")
+    held = {row.pk: row for row in (*rows.filter(pk__in=found), *rows.filter(customer__in=owners))}
     place = {pk: at for at, pk in enumerate(found)}
-    return sorted(held, key=lambda row: (place.get(row.pk, MOST_HERE), row.plate))[:MOST_HERE]
+    return sorted(held.values(), key=lambda row: (place.get(row.pk, MOST_HERE), row.plate))[:MOST_HERE]
 
 
 @transaction.atomic
@@ -112,7 +116,8 @@ def complain(case: Case, user: User, data: dict[str, Any], seen: int | None = No
 @once
 def complaint_of(case: Case) -> Complaint | None:
     """The complaint that holds."""
-    return newest(case.complaints.all())  # type: ignore[no-any-return]
+    found: Complaint | None = newest(at_hand(case, "complaints"))
+    return found
 
 
 @once

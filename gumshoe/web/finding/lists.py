@@ -8,7 +8,7 @@ from datetime import datetime, time, timedelta
 from typing import Any
 
 from django.core.paginator import Page, Paginator
-from django.db.models import Count, Exists, F, Max, OuterRef, Q, QuerySet, Subquery
+from django.db.models import Exists, F, OuterRef, Q, QuerySet
 from django.utils import timezone
 
 from gumshoe.core.proof.tracker import ProofVerdict
@@ -17,7 +17,7 @@ from gumshoe.web.board.services import COLUMNS, board
 from gumshoe.web.cases.finding import CASES
 from gumshoe.web.cases.models import Case
 from gumshoe.web.finding.forms import CasesForm, CustomersForm, VehiclesForm
-from gumshoe.web.proofs.models import Judgement
+from gumshoe.web.history.sums import up_to_date
 from gumshoe.web.scans.models import Scan
 from gumshoe.web.vehicles.finding import CUSTOMERS, VEHICLES
 from gumshoe.web.vehicles.models import Customer, Vehicle
@@ -34,15 +34,17 @@ CASE_ORDERS: dict[str, tuple[Any, ...]] = {
 }
 VEHICLE_ORDERS: dict[str, tuple[Any, ...]] = {
     "plate": ("plate",),
-    "seen": (F("seen").desc(nulls_last=True), "plate"),
-    "most": ("-visits", "plate"),
+    "seen": (F("seen").desc(nulls_last=True), "-plate"),
+    "most": ("-visits", "-plate"),
     "make": ("make", "model", "plate"),
 }
 CUSTOMER_ORDERS: dict[str, tuple[Any, ...]] = {
     "name": ("name", "pk"),
-    "seen": (F("seen").desc(nulls_last=True), "name"),
-    "most": ("-cars", "name"),
+    "seen": (F("seen").desc(nulls_last=True), "-name"),
+    "most": ("-cars", "-name"),
 }
+NOT_LISTED = ("vehicle__powertrain", "customer__address", "customer__remark", "opened_by__password")
+"""What a list of cases does not show, and need not be read for it."""
 HANDS = (Scan, TestRecord, Verdict, Work)
 """Who made one of these worked on the case."""
 _NOT_PROVEN = "not"
@@ -51,13 +53,14 @@ _NOT_PROVEN = "not"
 def cases(asked: CasesForm) -> QuerySet[Any]:
     """The cases that are asked for, each with ``proof``: how its last proof ended."""
     told = asked.told
-    last = Judgement.objects.filter(case=OuterRef("pk")).order_by("-at", "-pk").values("verdict")[:1]
-    rows: QuerySet[Any] = Case.objects.select_related("vehicle", "customer", "opened_by")
-    rows = rows.annotate(proof=Subquery(last))
+    up_to_date()
+    rows: QuerySet[Any] = Case.objects.select_related("vehicle", "customer", "opened_by").defer(*NOT_LISTED)
+    rows = rows.annotate(proof=F("state__proof"))
     if told["q"]:
-        rows = rows.filter(pk__in=CASES.numbers(told["q"]) | _of_vehicles(told["q"]))
+        of_vehicle = Q(vehicle__in=VEHICLES.matching(told["q"])) | Q(customer__in=CUSTOMERS.matching(told["q"]))
+        rows = rows.filter(Q(pk__in=CASES.matching(told["q"])) | of_vehicle)
     if told["code"]:
-        rows = rows.filter(pk__in=CASES.numbers(told["code"]))
+        rows = rows.filter(pk__in=CASES.matching(told["code"]))
     rows = _in_stage(rows, told["stage"])
     if told["person"]:
         own = told["person"]
@@ -70,16 +73,10 @@ def cases(asked: CasesForm) -> QuerySet[Any]:
     if told["until"]:
         rows = rows.filter(opened_at__lt=_midnight(told["until"]) + timedelta(days=1))
     if told["proof"] == _NOT_PROVEN:
-        rows = rows.filter(Q(proof=None) | ~Q(proof=ProofVerdict.PROVEN.value))
+        rows = rows.exclude(proof=ProofVerdict.PROVEN.value)
     elif told["proof"]:
         rows = rows.filter(proof=told["proof"])
     return rows.order_by(*CASE_ORDERS[told["order"]])
-
-
-def _of_vehicles(text: str) -> set[int]:
-    """The cases of vehicles and customers that are found by the same words."""
-    vehicles, customers = VEHICLES.numbers(text), CUSTOMERS.numbers(text)
-    return set(Case.objects.filter(Q(vehicle__in=vehicles) | Q(customer__in=customers)).values_list("pk", flat=True))
 
 
 def _in_stage(rows: QuerySet[Any], stage: str) -> QuerySet[Any]:
@@ -97,23 +94,23 @@ def _midnight(day: Any) -> datetime:
 
 
 def vehicles(asked: VehiclesForm) -> QuerySet[Any]:
-    """The vehicles that are asked for, with ``visits`` and when each was ``seen`` last."""
+    """The vehicles that are asked for."""
+    up_to_date()
     told = asked.told
     rows: QuerySet[Any] = Vehicle.objects.filter(same_as=None).select_related("customer")
-    rows = rows.annotate(visits=Count("cases"), seen=Max("cases__opened_at"))
     if told["q"]:
-        owned = Vehicle.objects.filter(customer__in=CUSTOMERS.numbers(told["q"])).values_list("pk", flat=True)
-        rows = rows.filter(pk__in=VEHICLES.numbers(told["q"]) | set(owned))
+        owned = Q(customer__in=CUSTOMERS.matching(told["q"]))
+        rows = rows.filter(Q(pk__in=VEHICLES.matching(told["q"])) | owned)
     return rows.order_by(*VEHICLE_ORDERS[told["order"]])
 
 
 def customers(asked: CustomersForm) -> QuerySet[Any]:
-    """The customers that are asked for, with how many ``cars`` they have and when they were ``seen`` last."""
+    """The customers that are asked for."""
+    up_to_date()
     told = asked.told
     rows: QuerySet[Any] = Customer.objects.filter(same_as=None)
-    rows = rows.annotate(cars=Count("vehicles", distinct=True), seen=Max("cases__opened_at"))
     if told["q"]:
-        rows = rows.filter(pk__in=CUSTOMERS.numbers(told["q"]))
+        rows = rows.filter(pk__in=CUSTOMERS.matching(told["q"]))
     return rows.order_by(*CUSTOMER_ORDERS[told["order"]])
 
 

@@ -10,9 +10,11 @@ class HistoryConfig(AppConfig):
 
     def ready(self) -> None:
         from gumshoe.web.cases import context
-        from gumshoe.web.history import services
+        from gumshoe.web.cases import services as cases
+        from gumshoe.web.history import services, sums
         from gumshoe.web.proposal import services as proposal
 
+        cases.count_up.answered_by(sums.up_to_date)
         context.comebacks_of.answered_by(services.comebacks_of)
         proposal.part_life.answered_by(services.part_life)
         proposal.earlier_recurrences.answered_by(services.recurrences)

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
+from typing import Any
 
-from django.db.models import Count, Exists, OuterRef, Q, QuerySet, Subquery
+from django.db.models import QuerySet
 
-from gumshoe.core.proof.tracker import ProofVerdict
 from gumshoe.core.suspects.learning import Heard, Proven, multipliers
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
-from gumshoe.web.kit.memo import once, until_new
+from gumshoe.web.history.models import Outcome, OutcomeSum
+from gumshoe.web.history.sums import up_to_date
+from gumshoe.web.kit.memo import once
 from gumshoe.web.library.models import HeardRate
-from gumshoe.web.proofs.models import Judgement
 from gumshoe.web.settings.models import Settings
-from gumshoe.web.verdicts.models import Verdict
 
 
 @once
@@ -24,7 +24,7 @@ def learned_for(case: Case) -> dict[str, float]:
     if not Settings.load().learns:
         return {}
     counts = Counter(dict(outcomes_of_the_shop()))
-    counts.subtract(_outcomes(Verdict.objects.filter(case=case)))  # a case does not teach itself
+    counts.subtract(_told(Outcome.objects.filter(case=case)))  # a case does not teach itself
     shop = [
         Proven(suspect, proven, platform == case.vehicle.platform, number)
         for (suspect, platform, proven), number in counts.items()
@@ -37,27 +37,15 @@ def learned_for(case: Case) -> dict[str, float]:
     return multipliers(cases.knowledge_of(case), shop, heard) if shop or heard else {}
 
 
-@until_new(Verdict, Judgement)
+@once
 def outcomes_of_the_shop() -> Mapping[tuple[str, str, bool], int]:
-    """How often each suspect was named, by platform, and was proven or came back, summed by the database. A file's
-    proof is not the shop's."""
-    return _outcomes(Verdict.objects.all())
+    """How often each suspect was named, by platform, and was proven or came back. A file's proof is not the shop's."""
+    up_to_date()
+    return _told(OutcomeSum.objects.all())
 
 
-def _outcomes(verdicts: QuerySet[Verdict]) -> Counter[tuple[str, str, bool]]:
-    judged = Judgement.objects.filter(case=OuterRef("case")).order_by("-at", "-pk").values("verdict")[:1]
-    later = Verdict.objects.filter(
-        Q(at__gt=OuterRef("at")) | Q(at=OuterRef("at"), pk__gt=OuterRef("pk")), case=OuterRef("case")
-    )
-    rows = (
-        verdicts.filter(case__importeds__isnull=True)
-        .annotate(judged=Subquery(judged), later=Exists(later))
-        .filter(judged__in=(ProofVerdict.PROVEN, ProofVerdict.CAME_BACK))
-        .order_by()
-        .values_list("suspect", "case__vehicle__platform", "judged", "later")
-        .annotate(number=Count("pk"))
-    )
+def _told(rows: QuerySet[Any]) -> Counter[tuple[str, str, bool]]:
     found: Counter[tuple[str, str, bool]] = Counter()
-    for suspect, platform, verdict, superseded, number in rows:
-        found[suspect, platform, verdict == ProofVerdict.PROVEN and not superseded] += number
+    for suspect, platform, proven, number in rows.values_list("suspect", "platform", "proven", "number"):
+        found[suspect, platform, proven] += number
     return found

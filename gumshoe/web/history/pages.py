@@ -19,14 +19,30 @@ class HistoryPage(Page):
     chart: list[dict[str, object]]
 
 
+@dataclass(frozen=True)
+class Turn:
+    """The page of a list, and whether another comes after it."""
+
+    page: int
+    more: bool
+
+    @property
+    def before(self) -> int:
+        """The page before; 0 for none."""
+        return self.page - 1
+
+    @property
+    def after(self) -> int:
+        """The page after; 0 for none."""
+        return self.page + 1 if self.more else 0
+
+
 @dataclass(frozen=True, kw_only=True)
 class PartsPage(Page):
     """What ``history/parts.html`` shows: how long parts live, and a page of what was never proven."""
 
     TEMPLATE: ClassVar[str] = "history/parts.html"
-    lives: tuple[PartLife, ...]
+    lives: list[PartLife]
     unproven: list[Visit]
-    more: bool
-    page: int
-    before: int
-    after: int
+    lives_pages: Turn
+    unproven_pages: Turn

@@ -6,29 +6,26 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from django.db.models import Exists, OuterRef, Prefetch, QuerySet, Subquery
+from django.db.models import F, Prefetch, QuerySet
 from django.utils import timezone
 
 from gumshoe.core.history.comebacks import Comeback, Done, Warranty, comebacks
-from gumshoe.core.history.parts import Fitted, PartLife, part_lives
-from gumshoe.core.knowledge.catalogue import Knowledge, expand
-from gumshoe.core.knowledge.parts import GENERIC
-from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.history.parts import PartLife, in_order
 from gumshoe.core.proof.exposure import Recurrences
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import newest
-from gumshoe.web.cases.models import Case, Complaint
-from gumshoe.web.kit.memo import once, until_new
-from gumshoe.web.ledger.ends import put_in_new
-from gumshoe.web.proofs.models import Judgement
+from gumshoe.web.cases.models import Case
+from gumshoe.web.history.models import LifeSum
+from gumshoe.web.history.sums import up_to_date
+from gumshoe.web.kit.memo import once
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
-from gumshoe.web.vehicles import description
 from gumshoe.web.vehicles.models import Vehicle
 from gumshoe.web.work.models import Work
 
-MOST_EARLIER, A_PAGE = 40, 10
-"""So many earlier cases of a vehicle are looked at; so many unproven ones stand on a page."""
+MOST_EARLIER, A_PAGE, LIVES_A_PAGE = 40, 10, 25
+"""So many earlier cases of a vehicle are looked at; so many unproven ones, so many kinds of parts stand on a
+page."""
 
 
 def odometer_of(case: Case) -> int | None:
@@ -203,55 +200,31 @@ def chart(line: HistoryRow) -> list[dict[str, object]]:
 def unproven(page: int = 1) -> tuple[list[Visit], bool]:
     """A page of the cases in which something was done and nothing shows that it helped, the newest first; and whether
     there are more."""
-    judged = Judgement.objects.filter(case=OuterRef("pk")).order_by("-at", "-pk").values("verdict")[:1]
-    worked = (
-        Case.objects.filter(Exists(Work.objects.filter(case=OuterRef("pk"))))
-        .annotate(judged=Subquery(judged))
-        .exclude(judged="proven")
-    )
+    up_to_date()
     first = (page - 1) * A_PAGE
-    rows = list(with_past(worked).order_by("-opened_at", "-pk")[first : first + A_PAGE + 1])
+    newest_first = Case.objects.filter(state__unproven=True).order_by("-opened_at", "-pk")
+    rows = list(with_past(newest_first)[first : first + A_PAGE + 1])
     return [_visit(case) for case in rows[:A_PAGE]], len(rows) > A_PAGE
 
 
 # -- part life --------------------------------------------------------------------------------------------
 
 
-@until_new(Work, Complaint)
+@once
 def part_life() -> tuple[PartLife, ...]:
     """Every part the shop renewed, by kind and make: how far it came, and whether it had to be renewed again."""
-    works = Work.objects.exclude(line__component="").select_related("line", "case__vehicle").order_by("at")
-    by_place: dict[tuple[int, str], list[Work]] = {}
-    for work in works:
-        if put_in_new(_knowledge(work.case.vehicle), work):
-            by_place.setdefault((work.case.vehicle_id, work.line.component), []).append(work)
-    last_km = _last_odometers()
-    fitted = []
-    for (vehicle, component), rows in by_place.items():
-        for work, following in zip(rows, [*rows[1:], None], strict=True):
-            end = following.odometer_km if following else last_km.get(vehicle)
-            if work.odometer_km is None or end is None or end < work.odometer_km:
-                continue
-            kind = _kind(work, component)
-            fitted.append(Fitted(kind, work.part_make, float(end - work.odometer_km), following is not None))
-    return part_lives(fitted)
+    up_to_date()
+    return in_order(_life(row) for row in LifeSum.objects.all())
 
 
-def _knowledge(vehicle: Vehicle) -> Knowledge:
-    """What is known of a vehicle's kind, which is enough to name its parts."""
-    found = platforms().get(vehicle.platform)
-    return expand(description.powertrain_of(vehicle), found.local if found else GENERIC)
+def lives_on(page: int) -> tuple[list[PartLife], bool]:
+    """A page of part life, and whether there is more."""
+    up_to_date()
+    share = F("failed") * 1.0 / F("fitted")
+    first = (page - 1) * LIVES_A_PAGE
+    rows = list(LifeSum.objects.order_by("kind", share.desc(), "make")[first : first + LIVES_A_PAGE + 1])
+    return [_life(row) for row in rows[:LIVES_A_PAGE]], len(rows) > LIVES_A_PAGE
 
 
-def _kind(work: Work, component: str) -> str:
-    part = _knowledge(work.case.vehicle).components.get(component)
-    return part.row.id if part else component
-
-
-def _last_odometers() -> dict[int, int]:
-    """The highest odometer on record, by vehicle."""
-    found: dict[int, int] = {}
-    rows = Complaint.objects.exclude(odometer_km=None).values_list("case__vehicle_id", "odometer_km")
-    for vehicle, km in rows:
-        found[vehicle] = max(found.get(vehicle, 0), km)
-    return found
+def _life(row: LifeSum) -> PartLife:
+    return PartLife(row.kind, row.make, row.fitted, row.failed, row.longest_km, row.first_km, row.median_km)

@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404
 from gumshoe.core.entry import number_in
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.history import services as history
-from gumshoe.web.history.pages import HistoryPage, PartsPage
+from gumshoe.web.history.pages import HistoryPage, PartsPage, Turn
 from gumshoe.web.kit.pages import show
 from gumshoe.web.vehicles.models import Vehicle
 
@@ -23,7 +23,10 @@ def vehicle_history(request: SignedIn, pk: int) -> HttpResponse:
 @needs(Right.SEE)
 def parts(request: SignedIn) -> HttpResponse:
     """How long parts live, by make."""
-    page = min(max(number_in(request.GET.get("page", "")) or 1, 1), 100_000)
+    page, at = (min(max(number_in(request.GET.get(name, "")) or 1, 1), 100_000) for name in ("page", "lives"))
     rows, more = history.unproven(page)
-    lives = history.part_life()
-    return show(request, PartsPage(lives=lives, unproven=rows, more=more, page=page, before=page - 1, after=page + 1))
+    lives, more_lives = history.lives_on(at)
+    return show(
+        request,
+        PartsPage(lives=lives, unproven=rows, unproven_pages=Turn(page, more), lives_pages=Turn(at, more_lives)),
+    )

@@ -1,8 +1,9 @@
-"""What is on file is found by words and by signs (plates, numbers, codes): an index in SQLite's FTS5.
+"""What is on file is found by words and by signs (plates, numbers, codes): an index of the database (``engines.py``).
 
-The index is worked out from what is stored and made anew where it is missing. Each document carries the stamp of what
-it was made from; before a search, documents whose stamp has changed are made again. So nothing that is stored has to
-tell the index, and nothing that was stored is missed.
+The index is worked out from what is stored and made anew where it is missing. Whatever is found carries a number that
+is another after every change, and beside it the one it was put into the index with; before a search, those that differ
+are made again. So nothing that is stored has to tell the index, nothing that was stored is missed, and what is long in
+it costs nothing (an index of the database holds those that differ).
 """
 
 from __future__ import annotations
@@ -13,13 +14,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import connection, transaction
-from django.db.models import QuerySet
+from django.db.models import F, Index, Model, Q, QuerySet
+from django.db.models.expressions import RawSQL
 
-VERSION = 1
+from gumshoe.web.kit.engines import OPEN, SHUT, Query, engine, marks, row_of
+from gumshoe.web.kit.memo import forget, once
+
+VERSION = 2
 """Another number makes the whole index anew."""
-WORDS, SIGNS, STAMPS = "found_words", "found_signs", "found_stamps"
-KINDS = 8
-"""A row's number is the number of what it stands for times this, and its collection's."""
 AT_ONCE, BEFORE_A_SEARCH = 200, 400
 """So many documents are made at a time; so many before somebody's search. The rest is made beside (``catch_up``)."""
 MOST_ASKED = 500
@@ -28,8 +30,7 @@ LEAST_SIGNS = 3
 """Shorter ones are not looked for inside of signs, only as one."""
 ALIKE = str.maketrans("OQILSZB", "0011528")
 """Letters that are taken for digits, and the digits."""
-OPEN, SHUT = "\x02", "\x03"
-"""Around what was found, in a piece of text."""
+__all__ = ["OPEN", "SHUT", "Collection", "Document", "Hit"]
 
 
 @dataclass(frozen=True)
@@ -51,160 +52,160 @@ class Hit:
     text: str = ""
 
 
+def not_found_as_now(stamp: str, name: str, key: str = "id") -> Index:
+    """The database's index of those rows that are not in ours as they are now."""
+    return Index(fields=[key], name=name, condition=~Q(**{stamp: F("found")}))
+
+
 @dataclass
 class Collection:
-    """What is searched together. ``stamps``: a query of ``pk`` and ``stamp``; ``documents`` makes some."""
+    """What is searched together. ``model``: the rows that carry ``stamp``, another number after every change, and
+    ``found``, the one they were put into the index with; ``documents`` makes some by their numbers."""
 
     number: int
-    stamps: Callable[[], QuerySet[Any, Any]]
+    model: type[Model]
+    stamp: str
     documents: Callable[[Sequence[int]], Iterable[Document]]
 
-    def row(self, pk: int) -> int:
-        """The number of its row."""
-        return pk * KINDS + self.number
+    @property
+    def name(self) -> str:
+        """Its table."""
+        return f"found_v{VERSION}_{self.number}"
 
     # -- the index ------------------------------------------------------------------------------------------
 
-    def stale(self, most: int, among: Sequence[int] | None = None) -> list[tuple[int, int]]:
+    def stale(self, among: Sequence[int] | None = None) -> QuerySet[Any, Any]:
         """Numbers and stamps of what is not in the index as it is now, newest first; ``among``: of these alone."""
-        _make_tables()
-        stamps = self.stamps() if among is None else self.stamps().filter(pk__in=among)
-        query, values = stamps.query.sql_with_params()
-        with connection.cursor() as cursor:
-            cursor.execute(
-                f"SELECT now.pk, now.stamp FROM ({query}) AS now LEFT JOIN {STAMPS} AS kept"
-                f" ON kept.id = now.pk * {KINDS} + {self.number} WHERE kept.stamp IS NOT now.stamp + {VERSION}"
-                " ORDER BY now.pk DESC LIMIT %s",
-                [*values, most],
-            )
-            return [(int(pk), int(stamp)) for pk, stamp in cursor.fetchall()]
+        self._be_there()
+        rows = self.model._default_manager.filter(~Q(**{self.stamp: F("found")})).order_by("-pk")
+        return (rows if among is None else rows.filter(pk__in=among)).values_list("pk", self.stamp)
 
     def bring_up(self, most: int, among: Sequence[int] | None = None) -> int:
         """Make up to so many documents anew; how many were made. ``among``: of these alone."""
-        wanted = self.stale(most, among)
+        wanted = list(self.stale(among)[:most])
         for start in range(0, len(wanted), AT_ONCE):
             some = dict(wanted[start : start + AT_ONCE])
             self._store(list(self.documents(list(some))), some)
         return len(wanted)
 
     def _store(self, documents: Sequence[Document], stamps: dict[int, int]) -> None:
-        rows = [(self.row(pk),) for pk in stamps]
+        told, of = engine(), self.model._meta
+        rows = [row_of((one.pk, one.words, _written(one.signs + one.codes), " ".join(one.codes))) for one in documents]
         with transaction.atomic(), connection.cursor() as cursor:
-            for table, name in ((WORDS, "rowid"), (SIGNS, "rowid"), (STAMPS, "id")):
-                cursor.executemany(f"DELETE FROM {table} WHERE {name} = %s", rows)
+            for statement in told.gone(self.name):
+                cursor.executemany(statement, [(pk,) for pk in stamps])
+            for statement, places in told.put(self.name):
+                cursor.executemany(statement, [tuple(row[place] for place in places) for row in rows])
             cursor.executemany(
-                f"INSERT INTO {WORDS} (rowid, words) VALUES (%s, %s)",
-                [(self.row(one.pk), one.words) for one in documents],
+                f"UPDATE {of.db_table} SET found = %s WHERE {of.pk.column} = %s",
+                [(stamp, pk) for pk, stamp in stamps.items()],
             )
-            cursor.executemany(
-                f"INSERT INTO {SIGNS} (rowid, signs, codes) VALUES (%s, %s, %s)",
-                [(self.row(one.pk), _written(one.signs + one.codes), " ".join(one.codes)) for one in documents],
-            )
-            cursor.executemany(
-                f"INSERT INTO {STAMPS} (id, stamp) VALUES (%s, %s)",
-                [(self.row(pk), stamp + VERSION) for pk, stamp in stamps.items()],
-            )
+
+    def _be_there(self) -> None:
+        """The tables, made where they are missing; everything is then to be put into them."""
+        have = _tables()
+        if self.name in have:
+            return
+        with transaction.atomic(), connection.cursor() as cursor:
+            for name in sorted(have):
+                if re.fullmatch(rf"found_(words|signs|stamps|v\d+_{self.number}(_within)?)", name):
+                    cursor.execute(f"DROP TABLE IF EXISTS {name}")  # of an older version
+            for statement in engine().made(self.name):
+                cursor.execute(statement)
+            self.model._default_manager.update(found=0)
+        forget()
 
     # -- asking ---------------------------------------------------------------------------------------------
 
-    def find(self, text: str, most: int, *, start: int = 0) -> list[Hit]:
-        """What has every piece of the text in its words or signs, or the whole of it as one sign. Best first, and of
-        equal ones the newest."""
+    def find(self, text: str, most: int) -> list[Hit]:
+        """What has every piece of the text in its words or signs, or the whole of it as one sign. Best first (0: it has
+        exactly this sign; 1: it begins with it; 2: a sign holds it; 3: by words), and of equal ones the newest."""
         self.bring_up(BEFORE_A_SEARCH)
-        ranked = self._ranked(text)
-        best = sorted(ranked, key=lambda pk: (ranked[pk], -pk))[start : start + most]
+        ranked: dict[int, int] = {}
+        for rank, pk in self._newest(self._ranks(text), most):
+            ranked[pk] = min(rank, ranked.get(pk, rank))
+        best = sorted(ranked, key=lambda pk: (ranked[pk], -pk))[:most]
         texts = self._texts(text, best)
         return [Hit(pk, ranked[pk], texts.get(pk, "")) for pk in best]
 
-    def numbers(self, text: str) -> set[int]:
-        """The numbers of all that is found."""
+    def matching(self, text: str) -> RawSQL:
+        """The numbers of all that is found, for ``pk__in``."""
         self.bring_up(BEFORE_A_SEARCH)
-        return set(self._ranked(text))
+        ranks = self._ranks(text)
+        if not ranks:
+            return RawSQL("SELECT NULL", ())
+        (within, with_sign), (by_words, with_words) = ranks[2:]
+        return RawSQL(
+            f"SELECT id FROM ({within}) AS signs UNION SELECT id FROM ({by_words}) AS words", [*with_sign, *with_words]
+        )
 
     def codes(self, pks: Iterable[int]) -> dict[int, tuple[str, ...]]:
         """The trouble codes of some."""
         wanted: list[int] = list(pks)
         found: dict[int, tuple[str, ...]] = {}
+        row = "id" if connection.vendor == "postgresql" else "rowid"
         for start in range(0, len(wanted), MOST_ASKED):
             some = wanted[start : start + MOST_ASKED]
             self.bring_up(len(some), some)
-            marks = ",".join(["%s"] * len(some))
             with connection.cursor() as cursor:
-                cursor.execute(
-                    f"SELECT rowid, codes FROM {SIGNS} WHERE rowid IN ({marks})", [self.row(pk) for pk in some]
-                )
-                found |= {row // KINDS: tuple(codes.split()) for row, codes in cursor.fetchall()}
+                cursor.execute(f"SELECT {row}, codes FROM {self.name} WHERE {row} IN ({marks(some)})", some)
+                found |= {pk: tuple(codes.split()) for pk, codes in cursor.fetchall()}
         return found
 
-    def _ranked(self, text: str) -> dict[int, int]:
-        """0: it has exactly this sign; 1: it begins with it; 2: a sign holds it; 3: by words."""
-        pieces, whole = pieces_of(text), plain(text)
+    def _ranks(self, text: str) -> tuple[Query, ...]:
+        """The queries, the best first; none for a text without letters and digits."""
+        pieces, whole, told = pieces_of(text), _asked(plain(text)), engine()
         if not pieces:
-            return {}
-        found: set[int] | None = None
-        for piece in pieces:
-            here = self._by_words(piece) | self._by_sign(plain(piece))
-            found = here if found is None else found & here
-            if not found:
-                break
-        ranked = dict.fromkeys(found or (), 3)
-        for pk in self._by_sign(whole):
-            ranked[pk] = 2
-        return ranked | self._exactly(whole, {pk for pk, rank in ranked.items() if rank == 2})
+            return ()
+        exact = told.sign(self.name, whole, whole=True)
+        begins = told.sign(self.name, whole, whole=False)
+        within = told.within(self.name, whole) if len(whole) >= LEAST_SIGNS else exact
+        return exact, begins, within, self._by_pieces(pieces)
 
-    def _by_words(self, piece: str) -> set[int]:
-        return self._rows(f"SELECT rowid FROM {WORDS} WHERE {WORDS} MATCH %s", f'"{piece}"*')
+    def _by_pieces(self, pieces: Sequence[str]) -> Query:
+        """Everything that has each of the pieces."""
+        first, *others = (self._by_piece(piece, alone=len(pieces) == 1) for piece in pieces)
+        narrowed = "".join(f" AND id IN ({query})" for query, _ in others)
+        return (
+            f"SELECT id FROM ({first[0]}) AS first WHERE TRUE{narrowed}" if others else first[0],
+            [value for _, values in (first, *others) for value in values],
+        )
 
-    def _by_sign(self, sign: str) -> set[int]:
-        if not sign:
-            return set()
-        if len(sign) < LEAST_SIGNS:  # not inside of others: as a whole alone
-            return self._rows(f"SELECT rowid FROM {SIGNS} WHERE ' ' || signs || ' ' LIKE %s", f"% {_asked(sign)} %")
-        return self._rows(f"SELECT rowid FROM {SIGNS} WHERE signs MATCH %s", f'"{_asked(sign)}"')
+    def _by_piece(self, piece: str, *, alone: bool) -> Query:
+        """By a word, or by a sign with it in it (``alone``: those have been asked for)."""
+        told, sign = engine(), _asked(plain(piece))
+        words, values = told.words(self.name, piece)
+        if alone or len(sign) < LEAST_SIGNS:
+            return words, values
+        within, more = told.within(self.name, sign)
+        return f"{words} UNION {within}", [*values, *more]
 
-    def _rows(self, query: str, value: str) -> set[int]:
+    def _newest(self, ranks: Sequence[Query], most: int) -> list[tuple[int, int]]:
+        """The newest of each rank, with the rank; enough of them that the best are there."""
+        if not ranks:
+            return []
+        asked = " UNION ALL ".join(
+            f"SELECT {rank} AS rank, id FROM"
+            f" (SELECT id FROM ({query}) AS r{rank} ORDER BY id DESC LIMIT {most:d}) AS best{rank}"
+            for rank, (query, _) in enumerate(ranks)
+        )
         with connection.cursor() as cursor:
-            cursor.execute(query, [value])
-            return {row // KINDS for (row,) in cursor.fetchall() if row % KINDS == self.number}
-
-    def _exactly(self, sign: str, pks: set[int]) -> dict[int, int]:
-        if not pks or len(pks) > BEFORE_A_SEARCH:
-            return {}
-        marks, asked = ",".join(["%s"] * len(pks)), _asked(sign)
-        with connection.cursor() as cursor:
-            cursor.execute(f"SELECT rowid, signs FROM {SIGNS} WHERE rowid IN ({marks})", [self.row(pk) for pk in pks])
-            rows = [(row // KINDS, signs.split()) for row, signs in cursor.fetchall()]
-        exact = {pk: 0 for pk, signs in rows if asked in signs}
-        return {pk: 1 for pk, signs in rows if any(one.startswith(asked) for one in signs)} | exact
+            cursor.execute(asked, [value for _, values in ranks for value in values])
+            return [(rank, pk) for rank, pk in cursor.fetchall()]
 
     def _texts(self, text: str, pks: Sequence[int]) -> dict[int, str]:
         """Where the words stand."""
         pieces = pieces_of(text)
         if not pks or not pieces:
             return {}
-        marks, any_of = ",".join(["%s"] * len(pks)), " OR ".join(f'"{piece}"*' for piece in pieces)
         with connection.cursor() as cursor:
-            cursor.execute(
-                f"SELECT rowid, snippet({WORDS}, 0, %s, %s, '…', 12) FROM {WORDS}"
-                f" WHERE {WORDS} MATCH %s AND rowid IN ({marks})",
-                [OPEN, SHUT, any_of, *(self.row(pk) for pk in pks)],
-            )
-            return {row // KINDS: piece for row, piece in cursor.fetchall()}
+            cursor.execute(*engine().texts(self.name, pieces, pks))
+            return dict(cursor.fetchall())
 
 
-def _make_tables() -> None:
-    with connection.cursor() as cursor:
-        cursor.execute(f"SELECT 1 FROM sqlite_master WHERE name = '{STAMPS}'")
-        if cursor.fetchone():
-            return
-        cursor.execute(
-            f"CREATE VIRTUAL TABLE IF NOT EXISTS {WORDS} USING fts5(words, tokenize='unicode61 remove_diacritics 2',"
-            " prefix='2 3')"
-        )
-        cursor.execute(
-            f"CREATE VIRTUAL TABLE IF NOT EXISTS {SIGNS} USING fts5(signs, codes UNINDEXED, tokenize='trigram')"
-        )
-        cursor.execute(f"CREATE TABLE IF NOT EXISTS {STAMPS} (id INTEGER PRIMARY KEY, stamp INTEGER NOT NULL)")
+@once
+def _tables() -> frozenset[str]:
+    return frozenset(connection.introspection.table_names())
 
 
 # -- text -------------------------------------------------------------------------------------------------

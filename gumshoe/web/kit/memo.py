@@ -9,14 +9,14 @@ from contextvars import ContextVar
 from functools import wraps
 from typing import Any, ParamSpec, TypeVar
 
-from django.db import connections
-from django.db.models import Max, Model
+from django.db.models import Model
 from django.db.models.signals import post_delete, post_save
 from django.http import HttpRequest, HttpResponse
 
 P = ParamSpec("P")
 R = TypeVar("R")
 _held: ContextVar[dict[Hashable, Any] | None] = ContextVar("once_a_request", default=None)
+_reads: ContextVar[bool] = ContextVar("only_reads", default=False)
 
 
 class OnceARequest:
@@ -26,11 +26,17 @@ class OnceARequest:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        token = _held.set({})
+        token, reads = _held.set({}), _reads.set(request.method in ("GET", "HEAD"))
         try:
             return self.get_response(request)
         finally:
             _held.reset(token)
+            _reads.reset(reads)
+
+
+def only_reads() -> bool:
+    """Whether this is a request that enters nothing."""
+    return _reads.get()
 
 
 def once(find: Callable[P, R]) -> Callable[P, R]:
@@ -49,26 +55,6 @@ def once(find: Callable[P, R]) -> Callable[P, R]:
         return answer
 
     return found
-
-
-def until_new(*models: type[Model]) -> Callable[[Callable[[], R]], Callable[[], R]]:
-    """A sum over the whole shop that is kept until there is a new entry of one of these models. Entries are only ever
-    added, so the newest number and time tell."""
-
-    def keep(find: Callable[[], R]) -> Callable[[], R]:
-        kept: dict[str, tuple[Hashable, R]] = {}
-
-        @wraps(find)
-        def found() -> R:
-            database = connections["default"].settings_dict["NAME"]
-            newest = tuple(tuple(model._default_manager.aggregate(Max("pk"), Max("at")).values()) for model in models)
-            if database not in kept or kept[database][0] != newest:
-                kept[database] = newest, find()
-            return kept[database][1]
-
-        return found
-
-    return keep
 
 
 def fresh() -> int:

@@ -38,7 +38,7 @@ class ProofChunk(models.Model):
 class Judgement(Evidence):
     """A verdict on the repair, with what was missing or what came back, and the check list as it stood then."""
 
-    TEACHES = True
+    TEACHES = COUNTS = True
     clearing = models.ForeignKey(Clearing, on_delete=models.PROTECT, related_name="judgements")
     verdict = models.CharField(max_length=12)
     reasons = Stored(TEXTS, default=list)

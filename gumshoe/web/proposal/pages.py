@@ -6,7 +6,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import ClassVar
 
-from gumshoe.core.knowledge.rows import RepairRow
 from gumshoe.core.proof.exposure import Recurrences
 from gumshoe.core.work.money import Sum
 from gumshoe.core.work.offers import Offer
@@ -27,7 +26,7 @@ class LinesPage(Page):
     sent_back: Review | None
     rows: list[Proposed]
     totals: dict[str, Sum]
-    repairs: list[RepairRow]
+    repairs: list[tuple[str, str]]
     wanted: str
     offers: tuple[Offer, ...]
     recurrences: Recurrences | None

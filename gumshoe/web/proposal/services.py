@@ -11,6 +11,7 @@ from django.db.models import Max
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.history.parts import PartLife
+from gumshoe.core.knowledge.rows import RepairRow
 from gumshoe.core.proof.exposure import Recurrences, Unit, deferred
 from gumshoe.core.words import share
 from gumshoe.core.work.money import Sum, labour, together
@@ -41,6 +42,11 @@ def lives() -> dict[str, tuple[PartLife, ...]]:
     for life in part_life():
         found[life.kind] = (*found[life.kind], life)
     return found
+
+
+def in_short(repair: RepairRow) -> str:
+    """A repair with its time and the price of its parts, in one line."""
+    return f"{repair.words} · {repair.minutes} min + {Settings.load().in_money(repair.parts)}"
 
 
 def offers_for(case: Case, repair: str) -> tuple[Offer, ...]:

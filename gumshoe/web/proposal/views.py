@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from decimal import Decimal
+from operator import attrgetter
 
 from django.contrib import messages
 from django.http import HttpResponse
@@ -29,6 +30,7 @@ def lines(request: SignedIn, pk: int) -> HttpResponse:
     verdict = case.verdicts.last()
     wanted = request.GET.get("repair", "") or (offering.wanted_for(case, verdict.suspect) if verdict else "")
     rows = offering.proposed(case)
+    repairs = sorted(knowledge.repairs.values(), key=attrgetter("words"))
     return show(
         request,
         LinesPage(
@@ -37,7 +39,7 @@ def lines(request: SignedIn, pk: int) -> HttpResponse:
             sent_back=verdicts.sent_back(case),
             rows=rows,
             totals=offering.totals(rows),
-            repairs=sorted(knowledge.repairs.values(), key=lambda row: row.words),
+            repairs=[(row.id, offering.in_short(row)) for row in repairs],
             wanted=wanted,
             offers=offering.offers_for(case, wanted) if wanted else (),
             recurrences=offering.recurrences_of(case),

@@ -36,7 +36,7 @@ from gumshoe.core.signals.frame_reading import FrameReading, read_frame
 from gumshoe.core.suspects.driving import DriveAdvice
 from gumshoe.core.suspects.relations import CodeReading, CodesRead
 from gumshoe.web.accounts.models import User
-from gumshoe.web.cases.entries import entries
+from gumshoe.web.cases.entries import at_hand
 from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.memo import once
 from gumshoe.web.scans.models import Scan, VinAnswer
@@ -254,8 +254,8 @@ def latest_since(case: Case, moment: datetime) -> Scan | None:
 
 def whole(case: Case) -> list[Scan]:
     """The whole scans of a case, the newest first, their raw frames left where they are until asked for."""
-    rows = case.scans.all() if "scans" in getattr(case, "_prefetched_objects_cache", {}) else entries(case, "scans")
-    return sorted((row for row in rows if not row.interrupted), key=lambda row: (row.at, row.pk), reverse=True)
+    rows = (row for row in at_hand(case, "scans") if not row.interrupted)
+    return sorted(rows, key=lambda row: (row.at, row.pk), reverse=True)
 
 
 @once

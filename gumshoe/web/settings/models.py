@@ -56,6 +56,10 @@ class Settings(models.Model):
         Settings.objects.update(state=fresh())
         forget()
 
+    def in_money(self, amount: Decimal | float | None) -> str:
+        """An amount in the shop's currency."""
+        return f"{self.currency} {amount or 0:,.2f}".strip()
+
     @classmethod
     def load(cls) -> Settings:
         """The one row, made on first use."""

@@ -16,6 +16,7 @@ from gumshoe.core.proof.tracker import NOT_READ, Condition, ProofVerdict, left, 
 from gumshoe.core.words import plain
 from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases.entries import newest
+from gumshoe.web.cases.held import is_empty, without_what_is_not_there
 from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.cases.stages import APPS, Standing
 from gumshoe.web.cases.unchanged import while_unchanged
@@ -33,6 +34,15 @@ HELD = ("complained", "scanned", "recorded", "tested")
 """What is only asked for whether it is there: snapshots, frames and readings stay where they are."""
 
 
+OF_OTHERS = (
+    ("verdicts", "reviews", "reviews"),
+    ("verdicts", "causes", "rootcauses"),
+    ("lines", "works", "works"),
+    ("lines", "answers", "answers"),
+)
+"""Entries about other entries: of what, under which name, and of which kind they are."""
+
+
 def with_facts(cases: Iterable[Case]) -> list[Case]:
     """The cases with everything their standing is told from, in a fixed number of queries however many they are."""
     rows = list(cases)
@@ -44,15 +54,21 @@ def with_facts(cases: Iterable[Case]) -> list[Case]:
         Prefetch("clearings", to_attr="bare_clearings"),
         Prefetch("clearingbeguns", ClearingBegun.objects.select_related("outcome")),
         "judgements",
-        "verdicts__reviews",
-        "verdicts__causes",
-        "lines__works",
-        "lines__answers",
+        *("verdicts", "lines"),
+        *(f"{of}__{name}" for of, name, kind in OF_OTHERS if not _all_empty(rows, kind)),
         Prefetch("looseends", LooseEnd.objects.select_related("closed")),
         "followups",
         *(["handtrieds"] if len(rows) > 1 else []),  # of one case it is only asked for where its proof wants it
     )
+    for of, name, kind in OF_OTHERS:
+        if _all_empty(rows, kind):  # of the kind there is none at all: nor of one of these
+            for entry in (entry for case in rows for entry in getattr(case, of).all()):
+                vars(entry).setdefault("_prefetched_objects_cache", {})[name] = getattr(entry, name).none()
     return rows
+
+
+def _all_empty(rows: list[Case], kind: str) -> bool:
+    return all(is_empty(case, kind) for case in rows)
 
 
 def _held(rows: list[Case]) -> dict[int, dict[str, bool]]:
@@ -167,7 +183,7 @@ def _bare(case: Case) -> Case:
     """The case without what was looked up of it: entries may have come since."""
     found = copy(case)
     found._prefetched_objects_cache = {}  # type: ignore[attr-defined]
-    return found
+    return without_what_is_not_there(found)
 
 
 @once

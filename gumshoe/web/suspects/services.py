@@ -13,8 +13,11 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.judging import judged
 from gumshoe.web.cases.models import Case
+from gumshoe.web.cases.unchanged import while_unchanged
 from gumshoe.web.suspects.models import Ruling
 
+SHOWN, LED = 8, 6
+"""So many suspects stand on the page; so many are followed."""
 WORTH_SAYING = 0.02
 """Probability from which a suspect's move by what was learned is told."""
 
@@ -25,15 +28,17 @@ def assess_case(case: Case) -> tuple[Assessment, tuple[Proposal, ...]]:
     return found.assessment, found.proposals
 
 
-def learning_of(case: Case, assessment: Assessment, shown: int) -> dict[str, object] | None:
+@while_unchanged(64)
+def learning_of(case: Case) -> dict[str, object] | None:
     """What the shop's own repairs changed: the ranking without them."""
-    if not judged(case).grounds.learned:
+    found = judged(case)
+    if not found.grounds.learned:
         return None
-    plain = judged(case).ranked_by(assessment.clues, learned=False)
-    before, now = ([item.id for item in found.suspects[:shown]] for found in (plain, assessment))
+    plain = found.ranked_by(found.assessment.clues, learned=False)
+    before, now = ([item.id for item in ranked.suspects[:SHOWN]] for ranked in (plain, found.assessment))
     moved = [
         (item.row.words, before.index(item.id) + 1, place)
-        for place, item in enumerate(assessment.suspects[:shown], 1)
+        for place, item in enumerate(found.assessment.suspects[:SHOWN], 1)
         if item.probability >= WORTH_SAYING and item.id in before and before.index(item.id) + 1 != place
     ]
     return {"moved": moved, "new": [n for n in now if n not in before]}
@@ -48,7 +53,7 @@ class Step:
     probabilities: dict[str, float]
 
 
-def history(case: Case, assessment: Assessment, most: int = 6) -> list[Step]:
+def history(case: Case, assessment: Assessment, most: int = LED) -> list[Step]:
     """How the leading suspects moved, source record by source record."""
     leaders = [item.id for item in assessment.suspects[:most]]
     steps, so_far = [], list[Clue]()
@@ -91,7 +96,8 @@ def rule(case: Case, user: User, kind: str, subject: str, reason: str) -> Ruling
     return Ruling.objects.create(case=case, by=user, kind=kind, subject=subject, reason=reason.strip())
 
 
-def last_change(case: Case, most: int = 6) -> tuple[str, list[tuple[str, float, float]]]:
+@while_unchanged(64)
+def last_change(case: Case) -> tuple[str, list[tuple[str, float, float]]]:
     """What the last source record changed: its words, and (suspect, before, after) for the largest moves."""
     found = judged(case)
     sources = _by_source(found.clues)
@@ -100,7 +106,7 @@ def last_change(case: Case, most: int = 6) -> tuple[str, list[tuple[str, float, 
     *earlier, last = sources
     before = found.ranked_by(tuple(clue for _, clues in earlier for clue in clues))
     was = {item.id: item.probability for item in before.suspects}
-    moves = [(item.row.words, was.get(item.id, 0.0), item.probability) for item in found.assessment.suspects[:most]]
+    moves = [(item.row.words, was.get(item.id, 0.0), item.probability) for item in found.assessment.suspects[:LED]]
     moves.sort(key=lambda row: -abs(row[2] - row[1]))
     return _source_words(last[1]), [row for row in moves if abs(row[2] - row[1]) > 0.005][:4]
 

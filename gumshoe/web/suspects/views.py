@@ -19,7 +19,6 @@ from gumshoe.web.suspects import services
 from gumshoe.web.suspects.forms import RulingForm
 from gumshoe.web.suspects.pages import BeyondPage, Row, SuspectsPage
 
-SHOWN = 8
 COLUMNS = 6
 MATRIX_ROWS = 14
 LISTED = 60
@@ -36,7 +35,7 @@ def suspects(request: SignedIn, pk: int) -> HttpResponse:
     chosen = assessment.suspect(wanted) or assessment.suspects[0]
     words, moves = services.last_change(case)
     matrix, weaker, silent = _matrix(assessment)
-    leading = assessment.suspects[:SHOWN]
+    leading = assessment.suspects[: services.SHOWN]
     if chosen not in leading:
         leading = (*leading, chosen)
     return show(
@@ -54,16 +53,16 @@ def suspects(request: SignedIn, pk: int) -> HttpResponse:
             names={name: row.words for name, row in knowledge.faults.items()},
             change_words=words,
             moves=moves,
-            rest=assessment.suspects[SHOWN : SHOWN + LISTED],
+            rest=assessment.suspects[services.SHOWN :][:LISTED],
             way=found.grounds.way,
-            learning=services.learning_of(case, assessment, SHOWN),
+            learning=services.learning_of(case),
             knowledge=knowledge,
             repair=knowledge.repairs[chosen.row.repair],
             best=[knowledge.faults[name].words for name in assessment.best],
             own=found.grounds.own,
             unknown=found.unknown,
             conflict=found.conflict,
-            everyone=sorted((item.row.words, item.id) for item in assessment.suspects),
+            everyone=sorted(((item.id, item.row.words) for item in assessment.suspects), key=lambda row: row[1]),
             model_size=len(assessment.model.faults) if assessment.model else 0,
             left_out=assessment.left_out if "count" in request.GET else None,
             ruled_out=[(name, knowledge.faults[name].words) for name in assessment.ruled_out],

@@ -3,16 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
-
-from django.db.models import F, QuerySet
 
 from gumshoe.web.kit.fulltext import Collection, Document
-from gumshoe.web.vehicles.models import Customer, Recorded, Vehicle
-
-
-def _stamps_of(model: type[Recorded]) -> QuerySet[Any, Any]:
-    return model._default_manager.order_by().annotate(stamp=F("changed")).values("pk", "stamp")
+from gumshoe.web.vehicles.models import Customer, Vehicle
 
 
 def _vehicles(pks: Sequence[int]) -> Iterator[Document]:
@@ -29,5 +22,5 @@ def _customers(pks: Sequence[int]) -> Iterator[Document]:
         yield Document(row.pk, "" if row.same_as_id else words, () if row.same_as_id else (row.phone,))
 
 
-VEHICLES = Collection(2, lambda: _stamps_of(Vehicle), _vehicles)
-CUSTOMERS = Collection(3, lambda: _stamps_of(Customer), _customers)
+VEHICLES = Collection(2, Vehicle, "changed", _vehicles)
+CUSTOMERS = Collection(3, Customer, "changed", _customers)

@@ -10,24 +10,31 @@ from django.db.models import F, Value
 from django.db.models.functions import Replace, Upper
 from django.utils import timezone
 
+from gumshoe.web.kit.fulltext import not_found_as_now
 from gumshoe.web.kit.memo import fresh
+from gumshoe.web.kit.sums import not_counted
 from gumshoe.web.settings.models import Adapter
 
 
 class Recorded(models.Model):
-    """Something on file that people edit: ``changed`` is another number after every change. ``same_as``: what it was
-    merged into, where it was on file twice."""
+    """Something on file that people edit: ``changed`` is another number after every change, ``found`` the one with
+    which it was put into the search, ``counted`` whether the shop's sums are of how it stands now. ``same_as``: what it
+    was merged into, where it was on file twice."""
 
     changed = models.BigIntegerField(default=fresh, editable=False)
+    found = models.BigIntegerField(default=0, editable=False)
+    counted = models.BooleanField(default=False, editable=False)
+    seen = models.DateTimeField(null=True, editable=False)
+    """A sum: when a case of it was opened last."""
     same_as = models.ForeignKey("self", models.PROTECT, null=True, blank=True, related_name="doubles", editable=False)
 
     class Meta:
         abstract = True
 
     def save(self, *args: Any, **kwargs: Any) -> None:
-        self.changed = fresh()
+        self.changed, self.counted = fresh(), False
         if kwargs.get("update_fields") is not None:
-            kwargs["update_fields"] = {*kwargs["update_fields"], "changed"}
+            kwargs["update_fields"] = {*kwargs["update_fields"], "changed", "counted"}
         super().save(*args, **kwargs)
 
 
@@ -39,9 +46,18 @@ class Customer(Recorded):
     mail = models.CharField(max_length=120, blank=True)
     address = models.CharField(max_length=200, blank=True)
     remark = models.CharField(max_length=300, blank=True)
+    cars = models.PositiveIntegerField(default=0, editable=False)
+    """A sum: how many vehicles are theirs."""
 
     class Meta:
         ordering = ("name", "pk")
+        indexes = (
+            models.Index(fields=["same_as", "name", "id"], name="customer_by_name"),
+            models.Index(fields=["same_as", "seen", "name"], name="customer_by_seen"),
+            models.Index(fields=["same_as", "cars", "name"], name="customer_by_cars"),
+            not_found_as_now("changed", "customer_to_find"),
+            not_counted("customer_to_count"),
+        )
 
     def __str__(self) -> str:
         return self.name
@@ -76,9 +92,19 @@ class Vehicle(Recorded):
 
     from_log = models.CharField(max_length=120, blank=True)
     """The file that this car was replayed from; its frames are in VehicleLog."""
+    visits = models.PositiveIntegerField(default=0, editable=False)
+    """A sum: how many cases it has."""
 
     class Meta:
         ordering = ("plate",)
+        indexes = (
+            models.Index(fields=["same_as", "seen", "plate"], name="vehicle_by_seen"),
+            models.Index(fields=["same_as", "visits", "plate"], name="vehicle_by_visits"),
+            models.Index(fields=["same_as", "make", "model", "plate"], name="vehicle_by_make"),
+            models.Index(fields=["same_as", "plate"], name="vehicle_by_plate"),
+            not_found_as_now("changed", "vehicle_to_find"),
+            not_counted("vehicle_to_count"),
+        )
 
     def __str__(self) -> str:
         return f"{self.plate} · {self.make} {self.model}"

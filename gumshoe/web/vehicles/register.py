@@ -29,7 +29,7 @@ def customer_named(name: str, contact: str = "", by: User | None = None) -> Cust
     name, contact = " ".join(name.split()), contact.strip()
     if not name:
         return None
-    for row in Customer.objects.filter(pk__in=CUSTOMERS.numbers(name), same_as=None):
+    for row in Customer.objects.filter(pk__in=CUSTOMERS.matching(name), same_as=None):
         if row.name.casefold() == name.casefold() and (not contact or contact in (row.mail, row.phone)):
             return row
     reached = {"mail": contact} if "@" in contact else {"phone": contact}

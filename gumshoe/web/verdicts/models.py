@@ -18,7 +18,7 @@ class Verdict(Evidence):
 
     FOUND_BY = ("words", "root_cause")
 
-    TEACHES = True
+    TEACHES = COUNTS = True
     suspect = Named(max_length=80)
     words = models.CharField(max_length=200)
     probability = models.FloatField()

@@ -13,6 +13,9 @@ from gumshoe.web.ledger.panel import Ledger
 from gumshoe.web.verdicts.models import Verdict
 from gumshoe.web.verdicts.services import WhyAsked
 
+Choices = list[tuple[str, str]]
+"""What can be chosen: ids with their words."""
+
 
 @dataclass(frozen=True, kw_only=True)
 class RepairPage(Page):
@@ -24,8 +27,8 @@ class RepairPage(Page):
     earlier: list[Verdict]
     chosen: Suspect
     standing_of: StandingOf
-    candidates: tuple[Suspect, ...]
-    others: list[Suspect]
+    candidates: Choices
+    others: Choices
     why: WhyAsked | None
     once_more: Clue | None
     may_review: bool

@@ -8,6 +8,8 @@ from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.planning import standing
+from gumshoe.core.suspects.posterior import Suspect
+from gumshoe.core.words import share
 from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
 from gumshoe.web.cases import judging
 from gumshoe.web.cases.context import find, folder
@@ -31,6 +33,8 @@ def repair(request: SignedIn, pk: int) -> HttpResponse:
     candidates = assessment.suspects[:CANDIDATES]
     if chosen not in candidates:
         candidates = (*candidates, chosen)
+    first = {row.id for row in candidates}
+    others = (row for row in assessment.suspects if row.id not in first)
     return show(
         request,
         RepairPage(
@@ -39,8 +43,8 @@ def repair(request: SignedIn, pk: int) -> HttpResponse:
             earlier=list(case.verdicts.exclude(pk=verdict.pk)) if verdict else [],
             chosen=chosen,
             standing_of=standing(assessment, chosen.id),
-            candidates=candidates,
-            others=sorted((row for row in assessment.suspects if row not in candidates), key=lambda row: row.row.words),
+            candidates=[_choice(row) for row in candidates],
+            others=[_choice(row) for row in sorted(others, key=lambda row: row.row.words)],
             why=verdicts.why_failed(case, assessment),
             once_more=found.once_more(verdict.suspect if verdict else chosen.id),
             may_review=may(request.user, Right.OVERRULE) and verdicts.reviewable_by(verdict, request.user),
@@ -48,6 +52,11 @@ def repair(request: SignedIn, pk: int) -> HttpResponse:
         ),
         folder(case, "repair"),
     )
+
+
+def _choice(row: Suspect) -> tuple[str, str]:
+    seen = ", seen in a test" if row.proven_by else ""
+    return row.id, f"{row.row.words} ({share(row.probability)}{seen})"
 
 
 @require_POST

@@ -24,3 +24,4 @@ class PhotoForm(Entry):
 
     words = Text()
     line = WholeField(required=False)
+    back = Text()

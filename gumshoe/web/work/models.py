@@ -13,6 +13,7 @@ class Work(Evidence):
 
     FOUND_BY = ("part_make", "remark")
     FOUND_BY_SIGN = ("part_number",)
+    COUNTS = True
 
     line = models.ForeignKey(Line, on_delete=models.PROTECT, related_name="works")
     part_number = models.CharField(max_length=60, blank=True)

@@ -15,6 +15,7 @@ from gumshoe.core.work.worksheet import LayOut, lay_out
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.memo import once
 from gumshoe.web.proposal.models import Answer, Line
 from gumshoe.web.vehicles.cars import car_of
 from gumshoe.web.work.models import Work
@@ -34,6 +35,7 @@ class Fitting:
 NOTHING_FITTED = Fitting()
 
 
+@once
 def approved_lines(case: Case) -> list[Line]:
     """The lines to carry out: approved and not yet done."""
     found = []

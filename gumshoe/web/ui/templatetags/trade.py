@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from decimal import Decimal
 from typing import Any
 
 from django import template
 from django.templatetags.static import static
 from django.utils.formats import date_format
-from django.utils.html import format_html
+from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 from django.utils.timezone import localtime
 
@@ -19,6 +19,7 @@ from gumshoe.core.obd.snapshot import ModuleSnapshot, Part, Unread
 from gumshoe.core.obd.status import FUEL_STATES
 from gumshoe.core.signals.units import for_reader, scale_for, text_for_reader
 from gumshoe.core.words import share
+from gumshoe.web.settings.models import Settings
 
 register = template.Library()
 MARKS = {
@@ -43,6 +44,21 @@ STANDING = {
     "no limit": "is-plain",
     "not judged": "is-plain",
 }
+
+
+@register.filter
+def whole(value: float | None) -> str:
+    """A coordinate of a drawing, in whole steps."""
+    return "" if value is None else str(round(value))
+
+
+@register.simple_tag
+def options(pairs: Iterable[tuple[object, object]], chosen: object = None) -> SafeString:
+    """The options of a list that may be long: values with their words, one of them chosen."""
+    marked = SafeString(" selected")
+    return format_html_join(
+        "", '<option value="{}"{}>{}</option>', ((key, marked if key == chosen else "", words) for key, words in pairs)
+    )
 
 
 @register.filter
@@ -134,9 +150,9 @@ def icon(name: str) -> SafeString:
 
 
 @register.filter
-def not_read(module: ModuleSnapshot, part: str) -> Unread | None:
-    """Why a part of a module is not known; None when it was read."""
-    return module.missing(Part(part))
+def not_read(module: ModuleSnapshot | None, part: str) -> Unread | None:
+    """Why a part of a module is not known; None when it was read. Of no module nothing was."""
+    return Unread(Part(part), "no module answered") if module is None else module.missing(Part(part))
 
 
 @register.filter
@@ -160,8 +176,8 @@ def normal(number: Decimal) -> str:
 @register.simple_tag(takes_context=True)
 def money(context: dict[str, Any], amount: Decimal | float | None) -> str:
     """An amount in the shop's currency."""
-    settings = context.get("shop_settings")
-    return f"{settings.currency if settings else ''} {amount or 0:,.2f}".strip()
+    settings: Settings = context.get("shop_settings") or Settings(currency="")
+    return settings.in_money(amount)
 
 
 @register.simple_tag(takes_context=True)

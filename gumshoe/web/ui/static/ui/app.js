@@ -155,6 +155,32 @@
     });
   }
 
+  // What is folded on a narrow screen: a button shows it and hides it.
+  function unfolds(button) {
+    var what = document.getElementById(button.dataset.unfolds);
+
+    function show(open) {
+      what.classList.toggle("unfolded", open);
+      button.setAttribute("aria-expanded", String(open));
+    }
+    button.addEventListener("click", function() {
+      show(!what.classList.contains("unfolded"));
+    });
+    what.addEventListener("keydown", function(event) {
+      if (event.key !== "Escape") return;
+      show(false);
+      button.focus();
+    });
+  }
+
+  // A file that is chosen is sent: a photograph is in the case with one press.
+  function atOnce(form) {
+    form.addEventListener("change", function() {
+      form.classList.add("busy");
+      form.requestSubmit();
+    });
+  }
+
   // Long lists are narrowed as one types: rows of a place on the page, and the choices of every long select.
   var LONG = 20;
 
@@ -254,6 +280,8 @@
         window.print();
       });
     });
+    document.querySelectorAll("[data-unfolds]").forEach(unfolds);
+    document.querySelectorAll("form[data-at-once]").forEach(atOnce);
     document.querySelectorAll("[data-close-dialog]").forEach(function(button) {
       button.addEventListener("click", function() {
         button.closest("dialog").close();

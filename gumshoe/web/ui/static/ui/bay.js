@@ -15,8 +15,15 @@ document.addEventListener("alpine:init", function() {
       said: "",
       saying: null,
       timer: null,
+      folded: false,
       init: function() {
         var self = this;
+        try {
+          var kept = localStorage.getItem("gumshoe-bay");
+          self.folded = kept ? kept === "folded" : window.matchMedia("(max-width: 700px)").matches;
+        } catch (error) {
+          /* private window: open */
+        }
         self.look();
         self.timer = setInterval(function() {
           self.look();
@@ -57,6 +64,23 @@ document.addEventListener("alpine:init", function() {
       },
       get told() {
         return this.trouble || this.said;
+      },
+      fold: function() {
+        this.folded = !this.folded;
+        try {
+          localStorage.setItem("gumshoe-bay", this.folded ? "folded" : "open");
+        } catch (error) {
+          /* private window: the choice lasts this page */
+        }
+      },
+      get foldedClass() {
+        return this.folded ? "folded" : "";
+      },
+      get unfolded() {
+        return String(!this.folded);
+      },
+      get foldSign() {
+        return this.folded ? "▴" : "▾";
       },
       get keyOnWords() {
         return this.car.running && !this.car.driving ? "Stop engine, key on" : "Key on";

@@ -9,7 +9,7 @@ document.addEventListener("alpine:init", function() {
       figures: [],
       stretch: "",
       note: "",
-      big: false,
+      big: window.matchMedia("(max-width: 700px)").matches,
       selecting: false,
       span: "",
       paused: false,
