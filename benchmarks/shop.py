@@ -39,18 +39,17 @@ ROUNDS, WARM = 25, 3
 GOALS = {"growth": 1.3, "page": 5.0, "heart": 10.0, "queries": 25}
 HEART = ("scans:read", "suspects:suspects", "proofs:prove")
 BARE = "sign-in (bare)"
-LONG_MS = 1000.0
 
 
 def make(number: int) -> None:
     """In a process of its own: the shop in ``GUMSHOE_DATA``; prints the addresses of its pages, and how often each asks
     the database when it is looked at again."""
     os.environ["DJANGO_SETTINGS_MODULE"] = "gumshoe.settings.base"
+    os.environ["GUMSHOE_HOSTS"] = "testserver"
     sys.path.insert(0, str(ROOT))
     import django
 
     django.setup()
-    from django.conf import settings
     from django.core.management import call_command
     from django.db import connection
     from django.test import Client
@@ -73,7 +72,6 @@ def make(number: int) -> None:
     offering.propose_line(case, lead, "renew_crankcase_hose")
     grow(lead, number)
     settle()
-    settings.ALLOWED_HOSTS = ["testserver"]
     client = Client()
     client.force_login(lead)
     asked: dict[str, int] = {}

@@ -31,6 +31,7 @@ ALLOWED = frozenset(
         "abstract",
         "app_name",
         "constraints",
+        "indexes",
         "db_table",
         "help_texts",
         "ordering",

@@ -3,6 +3,7 @@ asked of those that are not there."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from functools import cache
 from typing import Any
 
@@ -36,6 +37,12 @@ def is_empty(case: Case, name: str) -> bool:
     """Whether a case is known to have no entry of a kind."""
     found = getattr(case, "_prefetched_objects_cache", {}).get(name)
     return found is not None and found.query.is_empty()
+
+
+def with_none(entries: Iterable[Any], name: str) -> None:
+    """Of these entries none has another about it under that name: it is not asked for."""
+    for entry in entries:
+        vars(entry).setdefault("_prefetched_objects_cache", {})[name] = getattr(entry, name).none()
 
 
 @once

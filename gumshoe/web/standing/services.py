@@ -16,7 +16,7 @@ from gumshoe.core.proof.tracker import NOT_READ, Condition, ProofVerdict, left, 
 from gumshoe.core.words import plain
 from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases.entries import newest
-from gumshoe.web.cases.held import is_empty, without_what_is_not_there
+from gumshoe.web.cases.held import is_empty, with_none, without_what_is_not_there
 from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.cases.stages import APPS, Standing
 from gumshoe.web.cases.unchanged import while_unchanged
@@ -62,8 +62,7 @@ def with_facts(cases: Iterable[Case]) -> list[Case]:
     )
     for of, name, kind in OF_OTHERS:
         if _all_empty(rows, kind):  # of the kind there is none at all: nor of one of these
-            for entry in (entry for case in rows for entry in getattr(case, of).all()):
-                vars(entry).setdefault("_prefetched_objects_cache", {})[name] = getattr(entry, name).none()
+            with_none((entry for case in rows for entry in getattr(case, of).all()), name)
     return rows
 
 
