@@ -5,23 +5,20 @@ python3 run.py demo              demo data and stand-in vehicles, then serve    
 python3 run.py serve             serve the shop's own data (folder data/shop, or GUMSHOE_DATA)
 python3 run.py test [ARGS]       install what tests need and run them (GUMSHOE_COVERAGE=1: the core measured)
 python3 run.py check             lint, types, import contracts
-python3 run.py backup FILE       copy the shop's data into a zip file, while it may be running
+python3 run.py backup FILE       copy the shop's data into a file, while it may be running (--seal: with a passphrase)
 python3 run.py restore FILE      put a backup in place (the present data is kept beside it)
 """
 
 from __future__ import annotations
 
 import contextlib
+import getpass
 import hashlib
 import os
 import shutil
-import sqlite3
 import subprocess
 import sys
 import tempfile
-import time
-import zipfile
-import zlib
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import IO, Any
@@ -69,6 +66,9 @@ def demo(arguments: list[str]) -> int:
 
 def serve(arguments: list[str]) -> int:
     """The shop's own data."""
+    from gumshoe.serving.backups import finish
+
+    finish(shop_data().resolve())  # a restoring that a power cut left half done
     install("requirements.txt")
     return manage("serve", *arguments, data=shop_data())
 
@@ -116,145 +116,54 @@ def check(_arguments: list[str]) -> int:
 
 
 def backup(arguments: list[str]) -> int:
-    """A consistent copy: the database through SQLite's own backup, the other files as they are."""
-    if len(arguments) != 1:
-        print("Say where to: python3 run.py backup FILE.zip", file=sys.stderr)
+    """A consistent copy of the shop's data; sealed where there is a passphrase."""
+    seal = "--seal" in arguments
+    files = [argument for argument in arguments if argument != "--seal"]
+    if len(files) != 1:
+        print("Say where to: python3 run.py backup FILE.zip   (--seal: with a passphrase)", file=sys.stderr)
         return 2
-    folder, target = shop_data(), Path(arguments[0])
-    database = folder / "gumshoe.sqlite3"
-    if not database.exists():
-        print(f"There is no shop data in {folder} yet.", file=sys.stderr)
-        return 1
-    if target.exists():
-        print(f"{target} exists already; nothing was overwritten. Choose another name.", file=sys.stderr)
-        return 1
-    descriptor = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)  # customers' data: nobody else reads it
-    with tempfile.TemporaryDirectory() as temporary, os.fdopen(descriptor, "wb") as file:
-        copy = Path(temporary) / "gumshoe.sqlite3"
-        with sqlite3.connect(database) as source, sqlite3.connect(copy) as destination:
-            source.backup(destination)
-        with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive:
-            archive.write(copy, "gumshoe.sqlite3")
-            for path in sorted(folder.rglob("*")):
-                if path.is_file() and not path.relative_to(folder).as_posix().startswith(NOT_BACKED_UP):
-                    archive.write(path, path.relative_to(folder).as_posix())
-    print(f"Backed up {folder} to {target}.")
-    return 0
+    install("requirements.txt")
+    return backups("make", files[0], passphrase(twice=True) if seal else "")
 
 
 def restore(arguments: list[str]) -> int:
-    """Put a backup in place. It is unpacked and checked beside the present data, which is then renamed, not deleted."""
+    """Put a backup in place; the present data is renamed, not deleted."""
     if len(arguments) != 1 or not Path(arguments[0]).is_file():
         print("Say which backup: python3 run.py restore FILE.zip", file=sys.stderr)
         return 2
-    folder = shop_data()
-    if being_served(folder):
-        print(f"Gumshoe serves {folder} just now. Stop it first; nothing was changed.", file=sys.stderr)
-        return 1
-    folder.parent.mkdir(parents=True, exist_ok=True)
-    beside = Path(tempfile.mkdtemp(prefix=f".{folder.name}-restoring-", dir=folder.parent))
-    try:
-        wrong = unpack(Path(arguments[0]), beside) or what_is_wrong(beside / "gumshoe.sqlite3")
-        if wrong:
-            print(f"{wrong} Nothing was changed.", file=sys.stderr)
-            return 1
-        for name in TAKEN_OVER:
-            if (folder / name).exists() and not (beside / name).exists():
-                take_over(folder / name, beside / name)
-        if folder.exists():
-            kept = folder.with_name(f"{folder.name}-before-{time.strftime('%Y%m%d-%H%M%S')}")
-            folder.rename(kept)
-            print(f"The present data is kept in {kept}.")
-        beside.rename(folder)
-    finally:
-        shutil.rmtree(beside, ignore_errors=True)
-    print(f"Restored {arguments[0]} to {folder}.")
-    return 0
+    install("requirements.txt")
+    with Path(arguments[0]).open("rb") as file:
+        sealed = file.read(len(SEALED)) == SEALED
+    return backups("restore", arguments[0], passphrase() if sealed else "")
 
 
 # -- inside -----------------------------------------------------------------------------------------------
 
 
-TESTED_WITH = {"chromium": "chromium", "chromedriver": "chromium-driver", "ngspice": "ngspice"}
+TESTED_WITH = {"chromium": "chromium", "chromedriver": "chromium-driver", "ngspice": "ngspice", "nginx": "nginx-light"}
 """The programs that the tests need, and the distribution's packages that bring them."""
 INSTALLER = "requirements-installer.txt"
 QUIETLY = ("--quiet", "--disable-pip-version-check", "--no-input")
-NOT_BACKED_UP = ("gumshoe.sqlite3", "serving.lock", "backups/", "before/", "logs/")
-"""The database goes in as a consistent copy; the mark of a running server is no data; copies are not copied."""
-TAKEN_OVER = ("photos", "secret_key")
-"""What a daily backup leaves where it is."""
-MOST_UNPACKED = 50 * 1024**3
+SEALED = b"gumshoe sealed backup"
 
 
-def being_served(folder: Path) -> bool:
-    """Whether a server holds the data (its lock goes with the process, however that ends)."""
-    mark = folder / "serving.lock"
-    if not mark.exists():
-        return False
-    try:
-        import fcntl
-    except ImportError:  # not on this system: the database's own locks are left
-        return False
-    with mark.open("a") as file:
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            return True
-    return False
+def passphrase(*, twice: bool = False) -> str:
+    """``GUMSHOE_PASSPHRASE``, else asked for; it cannot be found out again."""
+    told = os.environ.get("GUMSHOE_PASSPHRASE", "")
+    while not told:
+        told = getpass.getpass("Passphrase of the backup: ")
+        if twice and told != getpass.getpass("Once more: "):
+            print("These were two.", file=sys.stderr)
+            told = ""
+    return told
 
 
-def unpack(source: Path, folder: Path) -> str:
-    """Unpack a backup into an empty folder, readable by its owner only. What is wrong with it; empty when nothing."""
-    try:
-        with zipfile.ZipFile(source) as archive:
-            rows = archive.infolist()
-            names = [row.filename for row in rows]
-            if "gumshoe.sqlite3" not in names:
-                return "This is not a backup of Gumshoe: it holds no database."
-            if any(".." in Path(name).parts or Path(name).is_absolute() or "\\" in name for name in names):
-                return "This archive holds names that lead out of its folder: it is not a backup of Gumshoe."
-            if sum(row.file_size for row in rows) > MOST_UNPACKED:
-                return "This archive unpacks to more than any shop's data."
-            for row in rows:
-                target = folder / row.filename
-                if row.is_dir():
-                    continue
-                target.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-                descriptor = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-                with archive.open(row) as packed, os.fdopen(descriptor, "wb") as out:
-                    shutil.copyfileobj(packed, out)
-    except (zipfile.BadZipFile, OSError, EOFError, zlib.error) as error:
-        return f"{source} cannot be unpacked: {error}."
-    return ""
-
-
-def take_over(source: Path, target: Path) -> None:
-    """Copy a file or a folder of the present data into what is restored."""
-    if source.is_dir():
-        shutil.copytree(source, target)
-    else:
-        shutil.copy2(source, target)
-
-
-def what_is_wrong(database: Path) -> str:
-    """Whether a database is whole, ours, and of no newer version than this program; empty when all is well."""
-    try:
-        with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as opened:
-            found = opened.execute("pragma integrity_check").fetchone()[0]
-            if found != "ok":
-                return f"The database in this backup is damaged: {found}."
-            tables = {row[0] for row in opened.execute("select name from sqlite_master where type = 'table'")}
-            if not {"django_migrations", "cases_case", "scans_scan", "accounts_user"} <= tables:
-                return "The database in this backup is not Gumshoe's."
-            applied = {(app, name) for app, name in opened.execute("select app, name from django_migrations")}
-    except sqlite3.Error as error:
-        return f"The database in this backup cannot be read: {error}."
-    ours = {path.parent.parent.name for path in ROOT.glob("gumshoe/web/*/migrations/0*.py")}
-    known = {(path.parent.parent.name, path.stem) for path in ROOT.glob("gumshoe/web/*/migrations/0*.py")}
-    newer = sorted(f"{app}.{name}" for app, name in applied if app in ours and (app, name) not in known)
-    if newer:
-        return f"This backup comes from a newer version of Gumshoe ({newer[0]}). Update first, then restore."
-    return ""
+def backups(what: str, file: str, secret: str) -> int:
+    """Make or restore, where the packages are."""
+    environment = {name: value for name, value in os.environ.items() if name != "GUMSHOE_PASSPHRASE"}
+    environment |= {"GUMSHOE_PASSPHRASE": secret} if secret else {}
+    command = [PYTHON, "-m", "gumshoe.serving.backups", what, shop_data().resolve(), Path(file).resolve()]
+    return subprocess.run(list(map(str, command)), cwd=ROOT, env=environment).returncode
 
 
 def shop_data() -> Path:

@@ -19,17 +19,12 @@ from pathlib import Path
 
 from django.utils import timezone
 
+from gumshoe.serving.backups import copy_of
+
 log = logging.getLogger("gumshoe.backup")
 DAYS_KEPT = 14
 LOOK_S = 600.0
 SUFFIX = ".zip"
-
-
-def copy_of(database: Path, target: Path) -> None:
-    """A consistent copy through SQLite's own backup, whoever writes meanwhile; readable by its owner only."""
-    target.touch(0o600)
-    with contextlib.closing(sqlite3.connect(database)) as old, contextlib.closing(sqlite3.connect(target)) as new:
-        old.backup(new)
 
 
 def back_up(database: Path, day: date) -> Path | None:

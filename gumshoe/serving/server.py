@@ -23,10 +23,12 @@ from django.db.migrations.executor import MigrationExecutor
 
 from gumshoe.core.casefile.untrusted import READER
 from gumshoe.core.errors import GumshoeError
-from gumshoe.serving.daily import Daily, copy_of
+from gumshoe.serving.backups import copy_of
+from gumshoe.serving.daily import Daily
 from gumshoe.web.bench import commanding
 from gumshoe.web.clearing import aftercare
 from gumshoe.web.finding import services as finding
+from gumshoe.web.history import sums
 from gumshoe.web.live import feed
 from gumshoe.web.proofs import runner
 from gumshoe.web.scans import services as scans
@@ -44,9 +46,19 @@ def prepare() -> None:
         if kept:
             print(f"The database is brought up to this version; as it was it is kept in {kept}.")
         call_command("migrate", verbosity=0, interactive=False)
+    count_the_past()
     left = scans.recover()
     if left:
         print(f"{left} scan(s) were cut off when the server stopped last; their raw frames are kept with their cases.")
+
+
+def count_the_past() -> None:
+    """After an upgrade the shop's sums are made before anybody looks at them; else there is next to nothing to do."""
+    done = 0
+    while some := sums.count_some():
+        done += some
+        if done > sums.AT_ONCE:
+            print(f"Counting the shop's past: {done} cases, vehicles and customers …", flush=True)
 
 
 def close_to_others(folder: Path) -> None:

@@ -25,7 +25,9 @@ return [seen.tagName, (seen.innerText || seen.name || '').trim().slice(0, 40), s
 """
 
 
-class Usable(Journey):
+class MuchOnEveryPage(Journey):
+    """A case with something on every page, and the addresses of all of them."""
+
     def case_with_much(self) -> Case:
         """A case that has something on every page."""
         support.start(support.stand_in())
@@ -72,6 +74,8 @@ class Usable(Journey):
             "hand over": reverse("crew:hand_over", args=[case.pk]),
         }
 
+
+class Usable(MuchOnEveryPage):
     def test_pages_of_the_shop_are_accessible(self) -> None:
         case = support.case_of(self.person, support.car(""), "rough_idle")
         self.sign_in()

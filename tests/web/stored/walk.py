@@ -31,7 +31,7 @@ def walk() -> dict[str, object]:
              "verdicts:repair", "clearing:clear", "proofs:prove", "reports:report", "reports:casefile")  # fmt: skip
     for case in Case.objects.all():
         for name in names:
-            pages[name] = client.get(reverse(name, args=(case.pk,))).status_code
+            pages[name] = max(pages.get(name, 0), client.get(reverse(name, args=(case.pk,))).status_code)
         found = export(case)
         told = {
             "tests": [row.test for row in found.tests],
@@ -40,7 +40,12 @@ def walk() -> dict[str, object]:
             "ruled": [row.subject for row in case.rulings.all()],
             "conditions": [row.conditions for row in case.judgements.all()],
         }
-    return {"pages": pages, **told}
+    whole = {
+        "cases": [case.number for case in Case.objects.all()],
+        "owners": [case.owner for case in Case.objects.all() if case.owner],
+        "verdicts": sorted(row.verdict for case in Case.objects.all() for row in case.judgements.all()),
+    }
+    return {"pages": pages, **told, **whole}
 
 
 if __name__ == "__main__":

@@ -64,6 +64,7 @@ document.addEventListener("DOMContentLoaded", function() {
     });
     var next = all[all.indexOf(field) + 1];
     if (next) next.focus();
+    if (next && next.dataset.pad !== undefined && !next.value && pad.returnValue === "take") open(next);
   });
   document.querySelectorAll("[data-pad]").forEach(function(one) {
     one.inputMode = "none"; // the pad is the keyboard
