@@ -3,7 +3,8 @@
 
 python3 run.py demo              demo data and stand-in vehicles, then serve    (--host, --port: where)
 python3 run.py serve             serve the shop's own data (folder data/shop, or GUMSHOE_DATA)
-python3 run.py test [ARGS]       install what tests need and run them (GUMSHOE_COVERAGE=1: the core measured)
+python3 run.py test [ARGS]       install what tests need and run them (GUMSHOE_COVERAGE=1: the core measured;
+                                 --postgres: the web's tests on a PostgreSQL that is started for them)
 python3 run.py check             lint, types, import contracts
 python3 run.py backup FILE       copy the shop's data into a file, while it may be running (--seal: with a passphrase)
 python3 run.py restore FILE      put a backup in place (the present data is kept beside it)
@@ -70,12 +71,16 @@ def serve(arguments: list[str]) -> int:
 
     finish(shop_data().resolve())  # a restoring that a power cut left half done
     install("requirements.txt")
+    if os.environ.get("GUMSHOE_DATABASE"):
+        install("requirements-postgres.txt")
     return manage("serve", *arguments, data=shop_data())
 
 
 def test(arguments: list[str]) -> int:
     """Install browser and test requirements where absent, then run Django's test runner."""
     install("requirements-dev.txt")
+    if "--postgres" in arguments:
+        return on_postgres([argument for argument in arguments if argument != "--postgres"])
     install_browser()
     told = subprocess.run([PYTHON, ROOT / "tools/compile_simulator.py"], cwd=ROOT, stdout=subprocess.PIPE, text=True)
     os.environ["GUMSHOE_COMPILED"] = told.stdout.strip()
@@ -94,6 +99,18 @@ def test(arguments: list[str]) -> int:
         said.seek(0)
         shutil.copyfileobj(said, sys.stdout.buffer)
     return failed
+
+
+def on_postgres(arguments: list[str]) -> int:
+    """The web's tests on a PostgreSQL that is started for them."""
+    from tools import postgres
+
+    install("requirements-postgres.txt")
+    if postgres.found() is None:
+        apt("postgresql")
+    with postgres.running() as address:
+        os.environ["GUMSHOE_DATABASE"] = address
+        return tested(arguments or ["tests.web"])
 
 
 def check(_arguments: list[str]) -> int:

@@ -31,7 +31,8 @@ class Runner(DiscoverRunner):
         self.parallel = processes
         for connection, _name, own in made if processes > 1 else ():
             if own:
-                connection.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)")
+                if connection.vendor == "sqlite":
+                    connection.cursor().execute("PRAGMA wal_checkpoint(TRUNCATE)")
                 for number in range(processes):
                     connection.creation.clone_test_db(suffix=str(number + 1), verbosity=0)
         return made

@@ -37,3 +37,12 @@ def plain(text: str) -> str:
 
 def _mark(sign: str) -> str:
     return VALUE if sign == "=" else DIFFERENCE
+
+
+_UNSEEN = dict.fromkeys((0, *range(0x202A, 0x202F), *range(0x2066, 0x206A)))
+
+
+def readable(text: str) -> str:
+    """A text as it reads: without signs that nobody sees and that turn the order of what follows (Unicode Standard
+    Annex 9, explicit directional formatting characters [published]), and without NUL. Words from right to left stay."""
+    return text.translate(_UNSEEN)

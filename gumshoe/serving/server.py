@@ -40,6 +40,8 @@ THREADS = 12
 def prepare() -> None:
     """Bring the database up to date (a copy of it is kept before) and put interrupted scans on record."""
     close_to_others(Path(settings.DATA_DIR))
+    if settings.DATABASE:
+        call_command("createcachetable", verbosity=0)
     executor = MigrationExecutor(database)
     if executor.migration_plan(executor.loader.graph.leaf_nodes()):
         kept = copy_before_migration(executor)
@@ -72,6 +74,8 @@ def close_to_others(folder: Path) -> None:
 
 def copy_before_migration(executor: MigrationExecutor) -> Path | None:
     """A copy of the database as it stands, beside it; None for a new one."""
+    if settings.DATABASE:  # pg_dump copies that one (docs/scale.md)
+        return None
     source = Path(str(settings.DATABASES["default"]["NAME"]))
     if not executor.loader.applied_migrations or not source.is_file():
         return None
@@ -164,15 +168,17 @@ def serve(host: str, port: int) -> None:
     signal.signal(signal.SIGTERM, stop)
     READER.start()  # whoever brings the first file does not wait for it
     threading.Thread(target=_catch_up, name="search", daemon=True).start()
-    daily = Daily(Path(str(settings.DATABASES["default"]["NAME"])))
-    daily.start()
+    daily = None if settings.DATABASE else Daily(Path(str(settings.DATABASES["default"]["NAME"])))
+    if daily is not None:
+        daily.start()
     try:
         server.run()
     except KeyboardInterrupt:
         pass
     finally:
         print("Stopping …", file=sys.stderr)
-        daily.stop()
+        if daily is not None:
+            daily.stop()
         feed.stop_all()
         commanding.stop_all()
         aftercare.stop_all()

@@ -100,7 +100,11 @@ class Journey(StaticLiveServerTestCase):
         return len(re.findall(rb"/Type\s*/Page[^s]", pdf))
 
     def axe(self, page: str) -> None:
-        """No accessibility violation by axe-core's WCAG 2.0, 2.1 and 2.2 A and AA rules."""
+        """No accessibility violation."""
+        self.assertEqual(self.violations(), [], f"{page}: accessibility")
+
+    def violations(self) -> list[str]:
+        """What axe-core finds against by the rules of WCAG 2.0, 2.1 and 2.2, A and AA."""
         if not self.browser.execute_script("return Boolean(window.axe)"):
             self.browser.execute_script(AXE.read_text(encoding="utf-8"))
         result = self.browser.execute_async_script(
@@ -108,10 +112,9 @@ class Journey(StaticLiveServerTestCase):
             "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})"
             ".then(done, e => done({violations: [{id: String(e), nodes: []}]}));"
         )
-        found = [
+        return [
             f"{item['id']}: {item['nodes'][0]['html'][:140] if item['nodes'] else ''}" for item in result["violations"]
         ]
-        self.assertEqual(found, [], f"{page}: accessibility")
 
     def check_quiet(self) -> None:
         """The console holds no error, and every request went to this server."""

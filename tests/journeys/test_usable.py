@@ -71,6 +71,7 @@ class MuchOnEveryPage(Journey):
             "cases": reverse("finding:cases"),
             "customers": reverse("finding:customers"),
             "found": f"{reverse('finding:find')}?q=berg",
+            "due to be forgotten": reverse("finding:due"),
             "hand over": reverse("crew:hand_over", args=[case.pk]),
         }
 

@@ -59,7 +59,7 @@ class AfterTheWork(WithCar):
 
     def run_to_its_end(self, procedure: str, seconds: float) -> None:
         """A procedure, with simulated time skipped once the control unit has begun it."""
-        run = aftercare.start(self.case, procedure)
+        run = aftercare.start(self.case, self.tess, procedure)
         until(lambda: self.runner.vehicle.routines.running is not None or not run.is_alive())
         self.runner.skip(seconds)
         run.join(10.0)
@@ -139,11 +139,11 @@ class BatteryWentFlat(AfterTheWork):
         (asked,) = aftercare.asked(self.case)
         self.assertEqual(asked.row.id, "throttle_relearn")
         with self.assertRaisesRegex(BadInput, "not in the condition"):  # the key is off
-            aftercare.start(self.case, "throttle_relearn")
+            aftercare.start(self.case, self.tess, "throttle_relearn")
         self.key("on")
-        run = aftercare.start(self.case, "throttle_relearn")
+        run = aftercare.start(self.case, self.tess, "throttle_relearn")
         with self.assertRaisesRegex(BadInput, "still under way"):
-            aftercare.start(self.case, "throttle_relearn")
+            aftercare.start(self.case, self.tess, "throttle_relearn")
         run.stop()
         state = aftercare.state(self.case, self.tess, "throttle_relearn")
         self.assertEqual(state["outcome"], "aborted")

@@ -85,8 +85,11 @@ class Commands(TestCase):
         for value in ("0", "100", "0", "100"):
             self.client.post(self.url("_set", "purge_valve"), {"value": value})
             self.stand("purge_valve", 0.5)
+        commanding.of(self.vehicle, "purge_valve").stop()  # type: ignore[union-attr]
+        self.client.force_login(person("lena", Role.LEAD))  # whose page hears first that it has ended
         told = self.client.post(self.url("_stop", "purge_valve")).json()
         self.assertIn("stands still", told["words"])
+        self.assertEqual(CommandRun.objects.get().by, self.user)  # theirs who began it
 
     def test_a_cam_that_stands_still_is_that_cam(self) -> None:
         head = platforms()["havsel_skua_14"].platform
@@ -99,7 +102,7 @@ class Commands(TestCase):
         runner.key("on")
         runner.key("start")
         runner.skip(30.0)
-        run = commanding.start(case, "intake_phaser_valve")
+        run = commanding.start(case, self.user, "intake_phaser_valve")
         for value in (0.0, 60.0, 0.0):
             run.set(value)
             self.eight_more(case, run)

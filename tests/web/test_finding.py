@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import Any
 from unittest import mock
 
+from django.db import models
 from django.test import TestCase
 from django.utils import timezone
 
@@ -27,6 +28,7 @@ from gumshoe.web.reports import closing
 from gumshoe.web.reports.models import Mail
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.services import telling_codes
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles import register
 from gumshoe.web.vehicles.models import Change, Customer, Vehicle
 from gumshoe.web.work import services as working
@@ -344,8 +346,8 @@ class Privacy(Shop):
         self.assertEqual(self.found("öberg")[1:], (["Ada Öberg"], [self.case.number]))
         self.client.post(erase, {"name": "ada  öberg"})
         with fulltext.connection.cursor() as cursor:
-            cursor.execute("SELECT name FROM sqlite_master WHERE type = 'table' AND sql NOT LIKE '%VIRTUAL%'")
-            tables = [name for (name,) in cursor.fetchall() if not name.startswith(("found_", "sqlite_", "axes_"))]
+            names = fulltext.connection.introspection.table_names(cursor)
+            tables = [name for name in names if not name.startswith(("found_", "axes_"))]
             for table in tables:
                 cursor.execute(f'SELECT * FROM "{table}"')
                 for row in cursor.fetchall():
@@ -356,6 +358,31 @@ class Privacy(Shop):
         self.assertEqual(self.case.signatures.get().text, "t")
         self.assertEqual(self.case.complaints.count(), 1)
         self.assertContains(self.client.get(f"/customers/{self.ada.pk}/"), "erased")
+
+    def test_whoever_was_away_for_years_is_due(self) -> None:
+        settings = Settings.load()
+        years_ago = timezone.now() - timedelta(days=365.25 * 7)
+        bo, cy, di = (register.new_customer(self.tess, {"name": name}) for name in ("Bo", "Cy", "Di"))
+        for owner in (bo, cy):
+            case = support.case_of(self.tess, self.car(f"N {owner.pk}", owner))
+            Case.objects.filter(pk=case.pk).update(opened_at=years_ago, closed_at=years_ago if owner == bo else None)
+            Case.entered(case.pk)
+        models.QuerySet.update(Change.objects.filter(customer=di), at=years_ago)  # taken on, and never came
+        self.client.force_login(self.lena)
+        self.assertContains(self.client.get("/customers/due/"), "for ever")
+        settings.keep_years = 5
+        settings.save()
+        page = self.client.get("/customers/due/")
+        self.assertEqual([row.name for row in page.context["rows"]], ["Bo", "Di"])  # of Cy a case is open
+        self.assertContains(self.client.post("/customers/due/", {"number": "3"}), "2 are due", status_code=400)
+        self.assertEqual(Customer.objects.filter(erased=True).count(), 0)
+        self.assertContains(self.client.post("/customers/due/", {"number": "2"}, follow=True), "2 erased")
+        bo.refresh_from_db()
+        self.assertTrue(bo.erased)
+        self.assertEqual(self.found("Bo")[1], [])
+        self.assertContains(self.client.get("/customers/due/"), "nobody was away")
+        self.client.force_login(self.tess)
+        self.assertEqual(self.client.get("/customers/due/").status_code, 403)
 
     def test_only_the_lead_forgets(self) -> None:
         self.assertEqual(self.client.post(f"/customers/{self.ada.pk}/erase/", {"name": "Ada Öberg"}).status_code, 403)

@@ -36,6 +36,7 @@ from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.importing import import_case
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
+from gumshoe.web.vehicles import register
 from gumshoe.web.vehicles.models import Vehicle
 from gumshoe.web.verdicts import services as verdicts
 from gumshoe.web.work import services as working
@@ -325,8 +326,27 @@ class Impossible(Car):
         self.assertEqual(self.client.get("/")["Cache-Control"], "private, no-store")
         self.assertIn("camera", self.client.get("/")["Permissions-Policy"])
 
+    def test_what_nobody_sees_is_not_kept(self) -> None:
+        """Signs that turn the order of a line (Unicode Annex 9) and NUL go; words from right to left stay."""
+        turned = "jerks \u202egnihtemos\u202c \u2066x\u2069 \x00 \u05e9\u05dc\u05d5\u05dd"
+        cases.complain(self.case, self.tess, {"text": turned, "symptoms": []})
+        self.assertEqual(self.case.complaints.last().text, "jerks gnihtemos x  \u05e9\u05dc\u05d5\u05dd")
+        car = register.new_vehicle(self.tess, {"plate": "N\u202e 7", "make": "a", "model": "b"})
+        self.assertEqual(car.plate, "N 7")
+
 
 class Files(Car):
+    def test_a_file_that_was_imported_is_known_again(self) -> None:
+        told = b'{"format": "gumshoe-case", "version": 1, "vehicle": {"plate": "F 1"}}'
+        first = import_case(self.tess, told, "one.json")
+        with self.assertRaisesRegex(BadInput, first.number):
+            import_case(self.tess, told.replace(b'": ', b'":'), "two.json")
+        self.assertEqual(Case.objects.filter(vehicle=first.vehicle).count(), 1)
+        again = import_case(self.tess, told, "two.json", again=True)
+        self.assertNotEqual(again.number, first.number)
+        other = import_case(self.tess, told.replace(b"F 1", b"F 2"), "one.json")
+        self.assertNotEqual(other.vehicle, first.vehicle)
+
     KNOWN = {"rpm": Told("rpm", "Engine speed", "1/min", 0.25, "service 01")}
 
     def refused(self, text: str, words: str) -> None:

@@ -286,6 +286,7 @@ class Shop(TestCase):
         self.assertContains(self.client.post(address, {"kind": "countersigned"}), "12 h after", status_code=400)
         later = timezone.now() + timedelta(hours=13)
         with mock.patch.object(verdicts.timezone, "now", return_value=later):
+            self.client.force_login(self.lena)  # the sign-in of the morning has ended
             self.client.post(address, {"kind": "countersigned", "reason": "smoke again"})
         said = given.reviews.get()
         self.assertEqual(said.reason, "a verdict of their own, 13 h after it was given; smoke again")

@@ -65,18 +65,23 @@ def free() -> int:
 
 
 @contextmanager
-def proxy(folder: Path, port: int) -> Iterator[tuple[int, int, Path]]:
-    """nginx with the file of ``deploy/``, its ports and certificate replaced; gives its ports and the certificate."""
+def proxy(folder: Path, port: int, *, conf: Path = CONF, pages: int = 0) -> Iterator[tuple[int, int, Path]]:
+    """nginx with a file of ``deploy/``, its ports and certificate replaced; gives its ports and the certificate.
+    ``pages``: the port of a process that shows pages."""
     shown, hidden = certificate(folder)
     plain, secure = free(), free()
-    text = CONF.read_text(encoding="utf-8")
-    for was, now in (
-        ("listen 80;", f"listen 127.0.0.1:{plain};"),
-        ("listen 443 ssl;", f"listen 127.0.0.1:{secure} ssl;"),
-        ("/etc/ssl/shop.example.pem", str(shown)),
-        ("/etc/ssl/private/shop.example.key", str(hidden)),
-        ("http://127.0.0.1:8010", f"http://127.0.0.1:{port}"),
-    ):
+    text = conf.read_text(encoding="utf-8")
+    put = {
+        "listen 443 ssl;": f"listen 127.0.0.1:{secure} ssl;",
+        "/etc/ssl/shop.example.pem": str(shown),
+        "/etc/ssl/private/shop.example.key": str(hidden),
+        "127.0.0.1:8010": f"127.0.0.1:{port}",
+    }
+    if pages:
+        put |= {"server 127.0.0.1:8011;": f"server 127.0.0.1:{pages};", "    server 127.0.0.1:8012;\n": ""}
+    else:
+        put |= {"listen 80;": f"listen 127.0.0.1:{plain};"}
+    for was, now in put.items():
         assert was in text, was
         text = text.replace(was, now)
     (folder / "shop.conf").write_text(text, encoding="utf-8")
@@ -176,6 +181,7 @@ class BehindNginx(unittest.TestCase):
                     "currency": "£", "labour_per_hour": "72,50"}  # fmt: skip
             status, text, _ = browser.sends(f"/first-start/?code={code}", **own, **told)
             self.assertEqual(status, 302, text[-2000:])
+            browser = Browser(secure, shown)
             status, text, _ = browser.sends("/sign-in/", **own)
             self.assertEqual(status, 302, text[-2000:])
             status, text, head = browser.ask("/", Accept_Encoding="gzip")
@@ -221,8 +227,7 @@ class BehindNginx(unittest.TestCase):
             proxy(self.folder, port) as (_, secure, shown),
         ):
             browser = Browser(secure, shown)
-            status, text, _ = browser.ask("/health/")
-            self.assertEqual(status, 200)
+            self.assertEqual(browser.ask("/health/")[0], 200)
             began = time.monotonic()
             answer = browser.ask("/sign-in/", {"username": "x", "password": "y", "csrfmiddlewaretoken": "z"})
             self.assertEqual(answer[0], 403)

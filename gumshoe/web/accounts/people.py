@@ -13,12 +13,12 @@ from axes.models import AccessAttempt, AccessFailureLog, AccessLog
 from django.conf import settings
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
-from django.db import transaction
 from django.utils import timezone
 
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.models import PeopleEntry, Role, User
 from gumshoe.web.accounts.throttle import BY_ADDRESS, BY_NAME, BY_NAME_AND_ADDRESS
+from gumshoe.web.kit.in_turn import in_turn
 
 PLAIN = "abcdefghjkmnpqrstuvwxyz23456789"
 """Letters and digits that are not taken for one another when a password is read out."""
@@ -35,7 +35,7 @@ def _entered(by: User | None, about: User | None, words: str) -> None:
     PeopleEntry.objects.create(by=by, about=about, words=words)
 
 
-@transaction.atomic
+@in_turn()
 def add(by: User | None, username: str, full_name: str, role: str) -> tuple[User, str]:
     """A new person with a password to be used once. Raises BadInput where the name is taken or cannot be one."""
     word = new_word()
@@ -47,7 +47,7 @@ def add(by: User | None, username: str, full_name: str, role: str) -> tuple[User
     return person, word
 
 
-@transaction.atomic
+@in_turn()
 def first_lead(username: str, full_name: str, password: str) -> User:
     """The first lead, with a password of their own. Raises BadInput when somebody is there already, or the password
     is weak."""
@@ -62,7 +62,7 @@ def first_lead(username: str, full_name: str, password: str) -> User:
     return person
 
 
-@transaction.atomic
+@in_turn()
 def change(by: User, person: User, full_name: str, role: str) -> None:
     """Another name or role. Raises BadInput for a role that is none, or when nobody would lead the shop."""
     if role not in Role.values:
@@ -79,7 +79,7 @@ def change(by: User, person: User, full_name: str, role: str) -> None:
     was.save(update_fields=["full_name", "role"])
 
 
-@transaction.atomic
+@in_turn()
 def one_time_word(by: User, person: User) -> str:
     """A password to be used once; whoever is signed in with the old one is signed out."""
     word = new_word()
@@ -90,7 +90,7 @@ def one_time_word(by: User, person: User) -> str:
     return word
 
 
-@transaction.atomic
+@in_turn()
 def deactivate(by: User, person: User) -> None:
     """No longer gets in; what they did stays. Raises BadInput when nobody would lead the shop."""
     _somebody_leads_without(person)
@@ -99,7 +99,7 @@ def deactivate(by: User, person: User) -> None:
     _entered(by, person, "deactivated, and signed out everywhere")
 
 
-@transaction.atomic
+@in_turn()
 def reactivate(by: User, person: User) -> str:
     """Gets in again, with a password to be used once."""
     person.is_active = True
@@ -108,7 +108,7 @@ def reactivate(by: User, person: User) -> str:
     return one_time_word(by, person)
 
 
-@transaction.atomic
+@in_turn()
 def sign_out_everywhere(by: User, person: User) -> None:
     """Every session of this person ends."""
     person.sessions += 1
@@ -116,7 +116,7 @@ def sign_out_everywhere(by: User, person: User) -> None:
     _entered(by, person, "signed out everywhere")
 
 
-@transaction.atomic
+@in_turn()
 def set_own(person: User, password: str) -> None:
     """A password of one's own; other sessions end. Raises BadInput where it is weak."""
     _strong(password, person)
@@ -178,14 +178,14 @@ def _reached(counts: Iterable[tuple[str, int]], limit: int) -> Iterable[str]:
     return (key for key, count in counts if key and count >= limit)
 
 
-@transaction.atomic
+@in_turn()
 def unlock(by: User, person: User) -> None:
     """Tries under this name count from nothing again."""
     AccessAttempt.objects.filter(username=person.username).delete()
     _entered(by, person, "unlocked")
 
 
-@transaction.atomic
+@in_turn()
 def unlock_address(by: User, address: str) -> None:
     """Tries from this address count from nothing again."""
     AccessAttempt.objects.filter(ip_address=address).delete()

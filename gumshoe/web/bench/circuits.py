@@ -6,8 +6,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-from django.db import transaction
-
 from gumshoe.core.circuits import (
     FaultModel,
     Instrument,
@@ -34,6 +32,7 @@ from gumshoe.web.bench.stand import Stand
 from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 
 KEPT = 32
 LEADING = 8
@@ -195,7 +194,7 @@ def conclude(case: Case, user: User, name: str) -> CircuitConclusion:
     return concluded(case, user, name)[0]
 
 
-@transaction.atomic
+@in_turn()
 def concluded(case: Case, user: User, name: str) -> tuple[CircuitConclusion, tuple[TestRecord, ...]]:
     """Store what the readings come to; it becomes a clue through the tests that say the same.
 

@@ -48,7 +48,7 @@ def one(request: SignedIn, pk: int, name: str) -> HttpResponse:
 def start(request: SignedIn, pk: int, name: str) -> JsonResponse:
     """Begin (POST)."""
     try:
-        commanding.start(find(pk), name)
+        commanding.start(find(pk), request.user, name)
     except GumshoeError as error:
         return problem(error, 409)
     return JsonResponse({"running": True})

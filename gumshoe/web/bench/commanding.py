@@ -12,7 +12,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from django.db import transaction
 
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.knowledge.outcomes import readings_of
@@ -26,6 +25,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.bench.models import CommandRun, TestRecord
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.vehicles.links import Connection, connection
 from gumshoe.web.vehicles.models import Vehicle
 
@@ -48,6 +48,7 @@ class CommandThread(threading.Thread):
     value: float | None = None
     ended: str = ""
     stored: bool = False
+    by: User | None = None
 
     def __post_init__(self) -> None:
         threading.Thread.__init__(self, name=f"command {self.row.id}", daemon=True)
@@ -138,7 +139,7 @@ def one_of(case: Case, name: str) -> tuple[ActuatorRow, CommandRow]:
     raise BadInput("This vehicle lets nobody command that actuator.", remedies=("choose one from the list",))
 
 
-def start(case: Case, name: str) -> CommandThread:
+def start(case: Case, user: User, name: str) -> CommandThread:
     """Begin. Raises BadInput while another runs, LinkError without a link, BadInput when the conditions are not
     right."""
     row, ids = one_of(case, name)
@@ -152,6 +153,7 @@ def start(case: Case, name: str) -> CommandThread:
         if stopped:
             raise BadInput(stopped, remedies=("bring the car into that condition, then start again",))
         run = _runs[case.vehicle.pk] = CommandThread(link, row, ids)
+        run.by = user
         run.start()
     return run
 
@@ -163,7 +165,7 @@ def of(vehicle: Vehicle, name: str) -> CommandThread | None:
 
 
 def state(case: Case, user: User | None, name: str) -> dict[str, Any]:
-    """Where it is; a run that has ended is stored by whoever asks first and may work."""
+    """Where it is; a run that has ended is stored when somebody who may work asks, as theirs who began it."""
     run = of(case.vehicle, name)
     if run is None:
         return {"running": False, "words": "", "ended": "", "command": "", "feedback": "", "value": None}
@@ -196,17 +198,17 @@ def keep(case: Case, user: User, run: CommandThread) -> str:
         if run.stored:
             return words
         run.stored = True
-    with transaction.atomic():
+    with in_turn():
         record = None
         if told:
             typed = readings_of(told)
             note = f"from the command: {run.row.words}"
             record = TestRecord.objects.create(
-                case=case, by=user, test=run.row.test, readings=typed, outcome=told.id, note=note
+                case=case, by=run.by or user, test=run.row.test, readings=typed, outcome=told.id, note=note
             )
         CommandRun.objects.create(
             case=case,
-            by=user,
+            by=run.by or user,
             actuator=run.row.id,
             samples=run.taken(),
             ended=run.ended[:200],

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from django.db import transaction
-
 from gumshoe.core.errors import BadInput
 from gumshoe.core.handtests import HandTestRow, Worked, hand_tests_for, values_of, work_out
 from gumshoe.core.handtests.catalogue import field_names, usual_of
@@ -17,6 +15,7 @@ from gumshoe.web.bench import services as bench
 from gumshoe.web.bench.models import HandMeasurement, TestRecord
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.ui.readers import said_in_shop, shop_scale, typed_in_shop
 
 
@@ -76,7 +75,7 @@ def _in_units(case: Case, row: HandTestRow, typed: Mapping[str, str]) -> dict[st
     return {name: typed_in_shop(text, units.get(name, "")) for name, text in typed.items()}
 
 
-@transaction.atomic
+@in_turn()
 def store(case: Case, user: User, row: HandTestRow, typed: Mapping[str, str]) -> HandMeasurement:
     """Store a hand test, and record it as its guided test where it has one. Raises BadInput; then nothing is stored."""
     found = worked(case, row, typed)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from django.db import transaction
 
 from gumshoe.core.circuits import GROUND, Instrument, Probe, Setting
 from gumshoe.core.circuits.checks import checked
@@ -18,6 +17,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench.models import ScopeTrace
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.vehicles.cars import car_of
 
 WIDTH, HEIGHT, LEFT = 640.0, 180.0, 46.0
@@ -43,7 +43,7 @@ def read(case: Case, user: User, name: str, data: bytes) -> list[ScopeTrace]:
     """Every channel of a CSV file, measured and stored. Raises BadInput; then nothing is stored."""
     found = [(trace, _measured(trace)) for trace in read_csv(data)]
     label = name.rsplit("/", 1)[-1][:60]
-    with transaction.atomic():
+    with in_turn():
         return [_store(case, user, f"{label}: {trace.name}", trace, told) for trace, told in found]
 
 

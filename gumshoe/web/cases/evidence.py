@@ -9,6 +9,7 @@ from django.db import models, transaction
 from django.utils import timezone
 
 from gumshoe.core.errors import GumshoeError
+from gumshoe.core.words import readable
 from gumshoe.web.settings.models import Settings
 
 
@@ -94,8 +95,8 @@ class Evidence(models.Model):
             value = getattr(self, field.attname)
             if not isinstance(value, str):
                 continue
-            if "\x00" in value:
-                value = value.replace("\x00", "")
+            if value != readable(value):
+                value = readable(value)
                 setattr(self, field.attname, value)
             most = getattr(field, "max_length", None) or MOST_TEXT
             if len(value) > most and field.name not in UNLIMITED:

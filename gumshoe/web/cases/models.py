@@ -121,6 +121,8 @@ class Imported(Evidence):
     document = Stored(DOCUMENT)
     name = models.CharField(max_length=120, blank=True)
     entries = Stored(ENTRIES, default=dict)
+    digest = models.CharField(max_length=64, blank=True, db_index=True)
+    """What was in the file: the same file is known again, whatever it is called."""
 
 
 class Reopened(Evidence):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import timedelta
 from typing import Any
 
-from django.db import transaction
 from django.db.models import F, Max
 from django.utils import timezone
 
@@ -23,6 +22,7 @@ from gumshoe.web.cases.entries import at_hand, newest
 from gumshoe.web.cases.models import Case, Complaint, Reopened
 from gumshoe.web.cases.registry import kinds
 from gumshoe.web.cases.unchanged import while_unchanged
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import once
 from gumshoe.web.kit.ports import Port
 from gumshoe.web.library import services as library
@@ -39,7 +39,7 @@ TWICE_S = 15
 """A case without a complaint opened so lately for the same car is the same case: the button was pressed twice."""
 
 
-@transaction.atomic
+@in_turn()
 def open_case(user: User, vehicle: Vehicle, bay: str = "") -> Case:
     """A new case with the next number of the year."""
     year = timezone.localdate().year % 100
@@ -56,7 +56,7 @@ def open_once(user: User, vehicle: Vehicle, bay: str = "") -> Case:
     return just.first() or open_case(user, vehicle, bay)
 
 
-@transaction.atomic
+@in_turn()
 def take_in(user: User, data: dict[str, Any]) -> Vehicle:
     """A car that is not on file, with its owner. Raises BadInput when the plate is taken or the VIN cannot be one."""
     owner = register.customer_named(data.get("owner", ""), data.get("owner_contact", ""), user)
@@ -80,7 +80,7 @@ def looked_for(text: str) -> list[Vehicle]:
     return sorted(held.values(), key=lambda row: (place.get(row.pk, MOST_HERE), row.plate))[:MOST_HERE]
 
 
-@transaction.atomic
+@in_turn()
 def reopen(case: Case, user: User, reason: str) -> Reopened:
     """Open a closed case again. Raises BadInput without a reason, or when it is open."""
     if case.closed_at is None:
@@ -105,7 +105,7 @@ def not_overtaken(rows: Any, seen: int | None, user: User, what: str) -> None:
         )
 
 
-@transaction.atomic
+@in_turn()
 def complain(case: Case, user: User, data: dict[str, Any], seen: int | None = None) -> Complaint:
     """Store what the customer said; it supersedes an earlier complaint visibly. Raises BadInput where somebody else
     stored one that ``seen`` does not know."""

@@ -104,6 +104,8 @@ class RoutineRun(threading.Thread):
     outcome: Outcome | None = None
     reason: str = ""
     stored: bool = False
+    by: User | None = None
+    """Who began it: whoever's page hears first that it has ended, it is theirs."""
     began: float = field(default_factory=time.monotonic)
 
     def __post_init__(self) -> None:
@@ -141,7 +143,7 @@ _runs: dict[int, RoutineRun] = {}
 _lock = threading.Lock()
 
 
-def start(case: Case, name: str) -> RoutineRun:
+def start(case: Case, user: User, name: str) -> RoutineRun:
     """Begin. Raises BadInput when the vehicle has no routine for it, a condition does not hold, or one runs already."""
     need = one_of(case, name)
     routine = routine_of(case, need.row)
@@ -161,6 +163,7 @@ def start(case: Case, name: str) -> RoutineRun:
                 "The car is not in the condition for it.", kept="Nothing was begun.", remedies=tuple(lacking)
             )
         run = _runs[case.vehicle_id] = RoutineRun(connection(case.vehicle), need.row, routine, need.because, seen)
+        run.by = user
         run.start()
     return run
 
@@ -172,7 +175,7 @@ def current(case: Case, name: str) -> RoutineRun | None:
 
 
 def state(case: Case, user: User | None, name: str) -> dict[str, Any]:
-    """Where it is; a run that has ended is stored by whoever asks first and may work."""
+    """Where it is; a run that has ended is stored when somebody who may work asks, as theirs who began it."""
     run = current(case, name)
     if run is None:
         return {"running": False, "share": 0, "outcome": "", "words": ""}
@@ -194,7 +197,7 @@ def keep(case: Case, user: User, run: RoutineRun) -> None:
     aborted = run.outcome is not Outcome.DONE and run.outcome.began
     ProcedureRun.objects.create(
         case=case,
-        by=user,
+        by=run.by or user,
         procedure=run.row.id,
         words=run.row.words,
         because=run.because[:200],

@@ -127,7 +127,7 @@ def procedure(request: SignedIn, pk: int, name: str) -> HttpResponse:
 def procedure_start(request: SignedIn, pk: int, name: str) -> JsonResponse:
     """Begin it."""
     try:
-        aftercare.start(find(pk), name)
+        aftercare.start(find(pk), request.user, name)
     except GumshoeError as error:
         return problem(error, 409)
     return JsonResponse({"running": True})
@@ -136,7 +136,7 @@ def procedure_start(request: SignedIn, pk: int, name: str) -> JsonResponse:
 @require_GET
 @needs(Right.SEE)
 def procedure_state(request: SignedIn, pk: int, name: str) -> JsonResponse:
-    """How far it is. One that has ended is stored by whoever asks first and may work."""
+    """How far it is. One that has ended is stored when somebody who may work asks, as theirs who began it."""
     user = request.user if may(request.user, Right.WORK) else None
     return JsonResponse(aftercare.state(find(pk), user, name))
 

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from datetime import date
 
-from django.db import transaction
 from django.utils import timezone
 
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.crew import holder_of, waiting_of
 from gumshoe.web.cases.models import Case, HandOver, Waiting
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.ledger import ends
 
 
-@transaction.atomic
+@in_turn()
 def hand_over(case: Case, by: User, to: User | None, done: str, next_: str, off: str) -> HandOver:
     """Give the case to somebody. Raises BadInput where nobody is named, or not what comes next."""
     if to is None or not to.is_active:
@@ -37,7 +37,7 @@ def off_the_car(case: Case) -> str:
     return "; ".join(ends.open_ends(case))
 
 
-@transaction.atomic
+@in_turn()
 def wait_for(case: Case, by: User, what: str, until: date | None, note: str) -> Waiting:
     """The case waits for something, until a day where one is known. Raises BadInput for what it cannot wait for."""
     if what not in Waiting.What.values or what == Waiting.What.NOTHING:

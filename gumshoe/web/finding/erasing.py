@@ -6,17 +6,23 @@ done and answered stays as it is.
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any
 
-from django.db import models, transaction
+from django.db import models
+from django.db.models import Exists, OuterRef, QuerySet, Subquery
+from django.db.models.functions import Coalesce
 from django.utils import timezone
 
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
+from gumshoe.web.history.sums import up_to_date
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import forget
 from gumshoe.web.proposal.models import Answer, Signature
 from gumshoe.web.reports.models import Mail
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles.models import Change, Customer
 from gumshoe.web.vehicles.register import OF_CUSTOMER
 
@@ -49,12 +55,47 @@ def held(customer: Customer) -> dict[str, Any]:
     }
 
 
-@transaction.atomic
+@in_turn()
 def erase(customer: Customer, by: User, typed: str) -> None:
     """Forget a person. ``typed``: their name, as a confirmation: it cannot be undone. Raises BadInput without it, or
     while a case of theirs is open."""
     if " ".join(typed.split()).casefold() != customer.name.casefold():
         raise BadInput("The name that was typed is not theirs.", remedies=("type the name as it stands on the page",))
+    _forget(customer, by)
+
+
+def due() -> QuerySet[Customer]:
+    """Who was not here for as many years as the shop keeps people, the longest gone first; nobody where it keeps them
+    for ever. Whoever never came counts from when they were taken on."""
+    years = Settings.load().keep_years
+    if not years:
+        return Customer.objects.none()
+    up_to_date()
+    limit = timezone.now() - timedelta(days=365.25 * years)
+    of_theirs = Case.objects.filter(customer=OuterRef("pk"), closed_at=None)
+    rows = Customer.objects.filter(same_as=None, erased=False).exclude(Exists(of_theirs))
+    taken_on = Change.objects.filter(customer=OuterRef("pk")).order_by("at").values("at")[:1]
+    rows = rows.annotate(known=Coalesce("seen", Subquery(taken_on)))
+    return rows.filter(known__lt=limit).order_by("known", "pk")
+
+
+@in_turn()
+def erase_due(by: User, typed: int | None) -> int:
+    """Forget everybody who is due. ``typed``: how many that are, as a confirmation. Raises BadInput for another
+    number: somebody came or went meanwhile. How many there were."""
+    rows = list(due())
+    if typed != len(rows):
+        raise BadInput(
+            f"{len(rows)} are due to be forgotten now, not {typed if typed is not None else 'what was typed'}.",
+            kept="Nobody was forgotten.",
+            remedies=("look at the list again, and type its number",),
+        )
+    for row in rows:
+        _forget(row, by)
+    return len(rows)
+
+
+def _forget(customer: Customer, by: User) -> None:
     rows = all_of(customer)
     cases = list(_cases_of(rows))
     still_open = [case.number for case in cases if case.closed_at is None]
@@ -70,7 +111,7 @@ def erase(customer: Customer, by: User, typed: str) -> None:
     for row in rows:
         for name in OF_CUSTOMER:
             setattr(row, name, "")
-        row.name = f"erased {timezone.localdate():%Y-%m-%d}"
+        row.name, row.erased = f"erased {timezone.localdate():%Y-%m-%d}", True
         row.save()
     Change.objects.create(customer=customer, by=by, field="erased", now=customer.name)
     for case in cases:

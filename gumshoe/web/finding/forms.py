@@ -121,6 +121,12 @@ class EraseForm(Entry):
     name = Text(max_length=80)
 
 
+class DueForm(Entry):
+    """How many are to be forgotten, typed."""
+
+    number = WholeField(required=False)
+
+
 class MergeForm(Entry):
     """The other one, by number."""
 

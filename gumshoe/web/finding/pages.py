@@ -91,3 +91,12 @@ class CustomerPage(Page):
     changes: tuple[Change, ...] = ()
     double_text: str = ""
     doubles: tuple[Customer, ...] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class DuePage(Page):
+    """What ``finding/due.html`` shows: who was not here for so many years."""
+
+    TEMPLATE: ClassVar[str] = "finding/due.html"
+    rows: list[Customer]
+    years: int

@@ -18,5 +18,6 @@ urlpatterns = [
     path("customers/<int:pk>/", views.customer, name="customer"),
     path("customers/<int:pk>/held.json", views.held, name="held"),
     path("customers/<int:pk>/erase/", views.erase, name="erase"),
+    path("customers/due/", views.due, name="due"),
     path("customers/<int:pk>/merge/", views.merge_customer, name="merge_customer"),
 ]

@@ -22,6 +22,7 @@ from gumshoe.web.finding.forms import (
     CasesForm,
     CustomerForm,
     CustomersForm,
+    DueForm,
     EraseForm,
     MergeForm,
     OwnerForm,
@@ -32,6 +33,7 @@ from gumshoe.web.finding.pages import (
     CasesPage,
     CustomerPage,
     CustomersPage,
+    DuePage,
     FindPage,
     FoundPage,
     ListPage,
@@ -39,6 +41,7 @@ from gumshoe.web.finding.pages import (
     VehiclesPage,
 )
 from gumshoe.web.kit.pages import show
+from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles import register
 from gumshoe.web.vehicles.finding import CUSTOMERS, VEHICLES
 from gumshoe.web.vehicles.models import Customer, Vehicle
@@ -263,3 +266,14 @@ def erase(request: SignedIn, pk: int) -> HttpResponse:
     services.catch_up()  # out of the search at once
     messages.success(request, "Erased. Cars, cases and what was found stay.")
     return redirect("finding:customer", pk)
+
+
+@needs(Right.MANAGE)
+def due(request: SignedIn) -> HttpResponse:
+    """Who was not here for as long as the shop keeps people; forgotten together, which cannot be undone."""
+    if request.method == "POST":
+        done = erasing.erase_due(request.user, DueForm.of(request).whole("number"))
+        services.catch_up()  # out of the search at once
+        messages.success(request, f"{done} erased. Cars, cases and what was found stay.")
+        return redirect("finding:due")
+    return show(request, DuePage(rows=list(erasing.due()), years=Settings.load().keep_years))

@@ -12,7 +12,7 @@ from collections.abc import Iterable
 from functools import cache
 from typing import Any
 
-from django.db import connection, transaction
+from django.db import connection
 from django.db.models import Count, Exists, Max, OuterRef, Q, QuerySet, Subquery, Sum
 
 from gumshoe.core.history.parts import Fitted, part_lives
@@ -22,10 +22,10 @@ from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.proof.tracker import ProofVerdict
 from gumshoe.web.cases.models import Case, State
 from gumshoe.web.history.models import FittedPart, LifeSum, Outcome, OutcomeSum
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import once
 from gumshoe.web.ledger.ends import put_in_new
 from gumshoe.web.proofs.models import Judgement
-from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles import description
 from gumshoe.web.vehicles.models import Customer, Vehicle
 from gumshoe.web.verdicts.models import Verdict
@@ -50,15 +50,14 @@ def count_some(most: int = AT_ONCE) -> int:
     marked = _marked(most)
     if not marked:
         return 0
-    with transaction.atomic():
-        Settings.objects.select_for_update().first()  # one at a time
+    with in_turn():
         _count({kind: {pk for of, pk in marked if of == kind} for kind in (CASE, VEHICLE, CUSTOMER)})
     return len(marked)
 
 
 def rebuild() -> None:
     """Forget every sum and count the whole shop."""
-    with transaction.atomic():
+    with in_turn():
         for kept in (Outcome, OutcomeSum, FittedPart, LifeSum):
             kept._default_manager.all().delete()
         for counted in (State, Vehicle, Customer):

@@ -14,6 +14,7 @@ Query = tuple[str, list[Any]]
 """A query of ``id``, and what it is asked with."""
 OPEN, SHUT = "\x02", "\x03"
 """Around what was found, in a piece of text."""
+WORDS_AROUND = 12
 Row = tuple[int, str, str, str]
 """Number, words, signs and codes of a document."""
 
@@ -46,7 +47,11 @@ class Engine(Protocol):
         ...
 
     def texts(self, name: str, pieces: Sequence[str], pks: Sequence[int]) -> Query:
-        """Not of ``id`` alone: of numbers and of the text around the words."""
+        """Not of ``id`` alone: of numbers and of their texts."""
+        ...
+
+    def shown(self, text: str, pieces: Sequence[str]) -> str:
+        """Of such a text what stands around the words."""
         ...
 
 
@@ -86,6 +91,9 @@ class Sqlite:
             [OPEN, SHUT, f"words : ({any_of})", *pks],
         )
 
+    def shown(self, text: str, pieces: Sequence[str]) -> str:
+        return text  # it was cut already
+
 
 class Postgres:
     """Text search over the words without accents, trigrams (``pg_trgm``, of PostgreSQL's own extensions) over signs."""
@@ -121,13 +129,18 @@ class Postgres:
         return f"SELECT id FROM {name} WHERE signs LIKE %s", [f"%{sign}%"]
 
     def texts(self, name: str, pieces: Sequence[str], pks: Sequence[int]) -> Query:
-        how = f"StartSel={OPEN}, StopSel={SHUT}, MaxWords=12, MinWords=6, FragmentDelimiter=…"
-        any_of = " | ".join(f"'{form}':*" for piece in pieces for form in dict.fromkeys((piece, bare(piece))))
-        return (
-            f"SELECT id, ts_headline('simple', words, to_tsquery('simple', %s), %s) FROM {name}"
-            f" WHERE id IN ({marks(pks)})",
-            [any_of, how, *pks],
-        )
+        return f"SELECT id, words FROM {name} WHERE id IN ({marks(pks)})", list(pks)
+
+    def shown(self, text: str, pieces: Sequence[str]) -> str:
+        """The words around the first that is found, with every one that is found marked."""
+        tokens = re.findall(r"\S+", text)
+        sought = [bare(piece) for piece in pieces]
+        hits = [any(word.startswith(piece) for word in bare(token).split() for piece in sought) for token in tokens]
+        first = max((hits.index(True) if True in hits else 0) - WORDS_AROUND // 3, 0)
+        last = first + WORDS_AROUND
+        part = zip(tokens[first:last], hits[first:last], strict=True)
+        told = " ".join(f"{OPEN}{token}{SHUT}" if hit else token for token, hit in part)
+        return f"{'…' if first else ''}{told}{'…' if last < len(tokens) else ''}"
 
 
 def engine() -> Engine:

@@ -13,11 +13,12 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django.db import connection, transaction
+from django.db import connection
 from django.db.models import F, Index, Model, Q, QuerySet
 from django.db.models.expressions import RawSQL
 
 from gumshoe.web.kit.engines import OPEN, SHUT, Query, engine, marks, row_of
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import forget, once
 
 VERSION = 2
@@ -91,7 +92,7 @@ class Collection:
     def _store(self, documents: Sequence[Document], stamps: dict[int, int]) -> None:
         told, of = engine(), self.model._meta
         rows = [row_of((one.pk, one.words, _written(one.signs + one.codes), " ".join(one.codes))) for one in documents]
-        with transaction.atomic(), connection.cursor() as cursor:
+        with in_turn(), connection.cursor() as cursor:
             for statement in told.gone(self.name):
                 cursor.executemany(statement, [(pk,) for pk in stamps])
             for statement, places in told.put(self.name):
@@ -106,7 +107,7 @@ class Collection:
         have = _tables()
         if self.name in have:
             return
-        with transaction.atomic(), connection.cursor() as cursor:
+        with in_turn(), connection.cursor() as cursor:
             for name in sorted(have):
                 if re.fullmatch(rf"found_(words|signs|stamps|v\d+_{self.number}(_within)?)", name):
                     cursor.execute(f"DROP TABLE IF EXISTS {name}")  # of an older version
@@ -198,9 +199,10 @@ class Collection:
         pieces = pieces_of(text)
         if not pks or not pieces:
             return {}
+        told = engine()
         with connection.cursor() as cursor:
-            cursor.execute(*engine().texts(self.name, pieces, pks))
-            return dict(cursor.fetchall())
+            cursor.execute(*told.texts(self.name, pieces, pks))
+            return {pk: told.shown(text, pieces) for pk, text in cursor.fetchall()}
 
 
 @once

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError
 from django.utils import timezone
 
 from gumshoe.core.errors import BadInput
@@ -17,6 +17,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.entries import entries
 from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.unchanged import while_unchanged
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import once
 from gumshoe.web.ledger.models import LooseEnd, LooseEndClosed
 from gumshoe.web.vehicles.cars import car_of
@@ -50,7 +51,7 @@ def close_end(case: Case, user: User, end_pk: int, overruled: str = "", key_on: 
     if end is None:
         raise ticked
     try:
-        with transaction.atomic():
+        with in_turn():
             closed = LooseEndClosed.objects.create(
                 case=case, by=user, end=end, overruled=overruled.strip(), key_on=key_on
             )

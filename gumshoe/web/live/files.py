@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from pathlib import PurePath
 
 from django.core.files.uploadedfile import UploadedFile
-from django.db import transaction
 
 from gumshoe.core.casefile.untrusted import log_apart, table_apart
 from gumshoe.core.errors import BadInput
@@ -16,6 +15,7 @@ from gumshoe.core.signals.mdf import write_mdf
 from gumshoe.core.signals.tables import write_long, write_wide
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.live import looking, recordings, store
 from gumshoe.web.live.models import Recording
 from gumshoe.web.scans import services as scans
@@ -64,7 +64,7 @@ def _bus_log(case: Case, user: User, name: str, content: bytes) -> Made:
             remedies=("log while a tool reads codes or live data",),
         )
     recording, words = None, [f"Read {found.frames} frames."]
-    with transaction.atomic():
+    with in_turn():
         if samples.channels and samples.seconds > 0.0:
             steps = looking.steps(case, samples.channels)
             facts = {"label": PurePath(name).stem[:80], "origin": f"file {name}"}

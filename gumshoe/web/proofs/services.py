@@ -7,7 +7,6 @@ from datetime import datetime, timedelta
 from operator import itemgetter
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 
 from gumshoe.core.errors import BadInput, GumshoeError
@@ -33,6 +32,7 @@ from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.alone import alone, has_it
 from gumshoe.web.cases.models import Case
 from gumshoe.web.clearing.models import Clearing
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import once
 from gumshoe.web.ledger import ends
 from gumshoe.web.live import store
@@ -190,7 +190,7 @@ def count_recording(case: Case, user: User, recording_pk: int) -> ProofDrive:
     if clearing is None or found is None:
         raise BadInput("This recording cannot count.", remedies=("choose one that was made after the clearing",))
     seen = list(observations_of(store.load(found)))
-    with transaction.atomic():
+    with in_turn():
         drive = ProofDrive.objects.create(
             case=case, by=user, clearing=clearing, how=f"recording “{found.label}”"[:80], recording=found
         )

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from django.db import transaction
-
 from gumshoe.core.errors import BadInput
 from gumshoe.core.work.money import together
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.proposal import services as offering
 from gumshoe.web.proposal.models import Answer, Signature
 from gumshoe.web.proposal.services import Proposed
@@ -27,7 +26,7 @@ def to_sign(case: Case) -> list[Proposed]:
     return [row for row in offering.proposed(case) if row.open]
 
 
-@transaction.atomic
+@in_turn()
 def sign(case: Case, user: User, name: str, answers: Mapping[int, str], strokes: Strokes, seen: str) -> Signature:
     """Store the answers and the signature under them. ``answers``: by line; ``seen``: the lines that were on the page.
 

@@ -6,7 +6,6 @@ from collections import defaultdict
 from dataclasses import dataclass
 from decimal import Decimal
 
-from django.db import transaction
 from django.db.models import Max
 
 from gumshoe.core.errors import BadInput
@@ -21,6 +20,7 @@ from gumshoe.web.bench import circuits
 from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import once
 from gumshoe.web.kit.ports import Port
 from gumshoe.web.proposal.models import Answer, Line
@@ -79,7 +79,7 @@ def propose_line(case: Case, user: User, repair: str) -> Line:
     )
 
 
-@transaction.atomic
+@in_turn()
 def propose_offers(case: Case, user: User, repair: str, chosen: list[str]) -> list[Line]:
     """Put several ways before the customer; more than one become alternatives of one choice.
 
@@ -146,7 +146,7 @@ def _store(case: Case, user: User, *, minutes: int, kind: str = Line.Kind.REPAIR
 # -- the customer's answer --------------------------------------------------------------------------------
 
 
-@transaction.atomic
+@in_turn()
 def answer(case: Case, user: User, line_pk: int, kind: str, who: str, how: str) -> Answer:
     """Record the customer's answer; what is left undone keeps the risk as it was told. Raises BadInput when something
     is missing, or another of the same choice is approved already."""

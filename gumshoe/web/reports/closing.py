@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.db import transaction
 from django.utils import timezone
 
 from gumshoe.core.errors import BadInput
@@ -12,6 +11,7 @@ from gumshoe.core.proof.tracker import ProofVerdict
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.crew import waiting_of
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.ledger import ends
 from gumshoe.web.proposal import services as offering
 from gumshoe.web.proposal.models import Answer
@@ -46,7 +46,7 @@ def left_in(case: Case) -> list[Left]:
     return found
 
 
-@transaction.atomic
+@in_turn()
 def close(case: Case, user: User, reason: str = "") -> Closing:
     """Close the case. Raises BadInput when it is closed already, while a loose end is open, or where something else is
     left and nobody says why it is closed all the same."""

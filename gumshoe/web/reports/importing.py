@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import json
+from hashlib import sha256
 from pathlib import PurePath
+from typing import Any
 
-from django.db import transaction
+from django.utils import timezone
 
 from gumshoe.core.casefile import CaseFile, plain_case
 from gumshoe.core.casefile.untrusted import case_apart, log_apart
@@ -15,23 +18,35 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Imported
 from gumshoe.web.cases.registry import Import, kinds
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.vehicles import description
 from gumshoe.web.vehicles.models import Vehicle, VehicleLog
 
 
-def import_case(user: User, content: bytes, name: str = "") -> Case:
-    """A new case from a file. Raises CaseFileError with the place and the reason; then nothing was imported."""
-    return _enter(user, case_apart(content), name)  # read before: nobody waits for the database meanwhile
+def import_case(user: User, content: bytes, name: str = "", *, again: bool = False) -> Case:
+    """A new case from a file. Raises CaseFileError with the place and the reason, BadInput for what was imported before
+    (``again``: all the same); then nothing was imported."""
+    document = case_apart(content)  # read before: nobody waits for the database meanwhile
+    plain = plain_case(document)
+    digest = sha256(json.dumps(plain, sort_keys=True).encode()).hexdigest()
+    earlier = Imported.objects.filter(digest=digest).select_related("case").last()
+    if earlier is not None and not again:
+        raise BadInput(
+            f"What is in this file was imported on {timezone.localtime(earlier.at):%d %b %Y}, as {earlier.case}.",
+            kept="Nothing was stored.",
+            remedies=(f"open {earlier.case}", "or tick “Import it once more”"),
+        )
+    return _enter(user, document, plain, digest, name)
 
 
-@transaction.atomic
-def _enter(user: User, document: CaseFile, name: str) -> Case:
+@in_turn()
+def _enter(user: User, document: CaseFile, plain: dict[str, Any], digest: str, name: str) -> Case:
     case = cases.open_case(user, _vehicle(document))
     coming = Import(case, user, document)
     for kind in kinds():
         if kind.read is not None:
             kind.read(coming)
-    Imported.objects.create(case=case, by=user, document=plain_case(document), name=name[:120], entries=coming.entries)
+    Imported.objects.create(case=case, by=user, document=plain, name=name[:120], entries=coming.entries, digest=digest)
     return case
 
 
@@ -49,7 +64,7 @@ def import_car(user: User, content: bytes, name: str) -> Case:
         )
     vin = found.snapshot.vin
     platform = platform_for_vin(vin) if vin else None
-    with transaction.atomic():  # the file is read before: nobody waits for the database meanwhile
+    with in_turn():  # the file is read before: nobody waits for the database meanwhile
         vehicle = Vehicle.objects.create(
             plate=f"LOG {Vehicle.objects.count() + 1}",
             vin=vin,

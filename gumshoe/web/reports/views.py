@@ -98,7 +98,7 @@ def import_case(request: SignedIn) -> HttpResponse:
             case = importing.import_car(request.user, upload.read(), name)
             messages.success(request, f"{case.vehicle.plate} answers as {name} holds it. Scan it like any car.")
             return redirect("scans:scan", case.pk)
-        case = importing.import_case(request.user, upload.read(), name)
+        case = importing.import_case(request.user, upload.read(), name, again="again" in request.POST)
     except GumshoeError as error:
         return show(request, ImportPage(trouble=error), status=400)
     messages.success(request, f"Imported as case {case.number}. The file is kept with the case as it was.")

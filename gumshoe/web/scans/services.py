@@ -10,7 +10,6 @@ from datetime import datetime
 from pathlib import Path
 
 from django.conf import settings
-from django.db import transaction
 from django.utils import timezone
 
 from gumshoe.core.casefile.files import MAX_BYTES
@@ -38,6 +37,7 @@ from gumshoe.core.suspects.relations import CodeReading, CodesRead
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases.entries import at_hand
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import once
 from gumshoe.web.scans.models import Scan, VinAnswer
 from gumshoe.web.vehicles.links import connection
@@ -106,7 +106,7 @@ def expected_vin(case: Case) -> Callable[[str], None]:
     return expect
 
 
-@transaction.atomic
+@in_turn()
 def answer_vin(case: Case, user: User, vin: str, answer: str) -> None:
     """Put on record whose the VIN is: mistyped on file (it is taken over), or that of a used control unit. Raises
     BadInput for another answer or half a VIN."""
@@ -174,7 +174,7 @@ def known_modules(case: Case, speaks: str) -> dict[int, str]:
     return found
 
 
-@transaction.atomic
+@in_turn()
 def store(
     case: Case, user: User, snapshot: Snapshot | None, lines: list[str], why: str, link: str, seconds: float
 ) -> Scan:
@@ -212,7 +212,7 @@ def take_file(case: Case, user: User, content: bytes) -> list[Scan]:
         found.append(Snapshot(timezone.now(), "file", (document.module,)))
     if not found:
         raise BadInput("The file holds no scan and no codes.", kept="Nothing was stored.", remedies=("choose another",))
-    with transaction.atomic():
+    with in_turn():
         return [
             store(case, user, item, [], Scan.Why.AGAIN if case.scans.exists() else Scan.Why.INTAKE, "from a file", 0.0)
             for item in found

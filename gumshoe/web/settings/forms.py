@@ -105,15 +105,26 @@ class SettingsForm(ShopForm):
         label="A lead may countersign a verdict of their own after so many hours (0: never)",
         help_text="for a shop of one: the report says so",
     )
+    keep_years = WholeField(
+        required=False,
+        min_value=0,
+        max_value=100,
+        label="Customers are due to be forgotten after so many years without a visit (0: never)",
+        help_text="the lead forgets them on the page of customers; nobody is forgotten by itself",
+    )
     lacks = forms.MultipleChoiceField(required=False, widget=forms.CheckboxSelectMultiple)
 
     class Meta(ShopForm.Meta):
-        fields = (*ShopForm.Meta.fields, "terms", "countersign_hours", "learns", "lacks")
+        fields = (*ShopForm.Meta.fields, "terms", "countersign_hours", "keep_years", "learns", "lacks")
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         known = sorted({test.equipment for test in tables().tests if test.equipment})
         self.fields["lacks"].choices = [(name, name) for name in known]  # type: ignore[attr-defined]
+
+    def clean_keep_years(self) -> int:
+        """Where nothing is said, for ever."""
+        return self.cleaned_data["keep_years"] or 0
 
     def clean_countersign_hours(self) -> int:
         """Where nothing is said, never."""

@@ -31,6 +31,8 @@ class Settings(models.Model):
     time_zone = models.CharField(max_length=60, blank=True)
     """Empty: as the server was started with."""
     countersign_hours = models.PositiveSmallIntegerField(default=0)
+    keep_years = models.PositiveSmallIntegerField(default=0)
+    """After so many years without a visit a customer is due to be forgotten; 0: never."""
     """After so many hours a lead may countersign a verdict of their own; 0: never."""
     currency = models.CharField(max_length=8, default="€")
     labour_per_hour = models.DecimalField(max_digits=7, decimal_places=2, default=Decimal("84.00"))

@@ -10,6 +10,7 @@ from django.db.models import F, Value
 from django.db.models.functions import Replace, Upper
 from django.utils import timezone
 
+from gumshoe.core.words import readable
 from gumshoe.web.kit.fulltext import not_found_as_now
 from gumshoe.web.kit.memo import fresh
 from gumshoe.web.kit.sums import not_counted
@@ -33,6 +34,10 @@ class Recorded(models.Model):
 
     def save(self, *args: Any, **kwargs: Any) -> None:
         self.changed, self.counted = fresh(), False
+        for field in self._meta.concrete_fields:
+            value = getattr(self, field.attname)
+            if isinstance(value, str):
+                setattr(self, field.attname, readable(value))
         if kwargs.get("update_fields") is not None:
             kwargs["update_fields"] = {*kwargs["update_fields"], "changed", "counted"}
         super().save(*args, **kwargs)
@@ -46,6 +51,8 @@ class Customer(Recorded):
     mail = models.CharField(max_length=120, blank=True)
     address = models.CharField(max_length=200, blank=True)
     remark = models.CharField(max_length=300, blank=True)
+    erased = models.BooleanField(default=False, editable=False)
+    """Forgotten: of them there is nothing left."""
     cars = models.PositiveIntegerField(default=0, editable=False)
     """A sum: how many vehicles are theirs."""
 

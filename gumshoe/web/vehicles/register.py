@@ -8,12 +8,12 @@ from typing import Any, TypeVar
 
 from django.core.exceptions import ValidationError
 from django.core.validators import validate_email
-from django.db import transaction
 
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.platform import platform_for_vin
 from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.models import User
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import forget
 from gumshoe.web.vehicles.finding import CUSTOMERS
 from gumshoe.web.vehicles.models import Change, Customer, Owning, Recorded, Vehicle, plate_key, with_plate
@@ -36,7 +36,7 @@ def customer_named(name: str, contact: str = "", by: User | None = None) -> Cust
     return new_customer(by, {"name": name, **reached})
 
 
-@transaction.atomic
+@in_turn()
 def new_customer(by: User | None, data: Mapping[str, str]) -> Customer:
     """Take somebody on. Raises BadInput for what cannot be."""
     row = Customer(**_clean_customer(data))
@@ -45,7 +45,7 @@ def new_customer(by: User | None, data: Mapping[str, str]) -> Customer:
     return row
 
 
-@transaction.atomic
+@in_turn()
 def new_vehicle(by: User | None, data: Mapping[str, Any], customer: Customer | None = None) -> Vehicle:
     """Take a car on. Raises BadInput where the plate is taken or the VIN cannot be one."""
     told = _clean_vehicle(data)
@@ -57,7 +57,7 @@ def new_vehicle(by: User | None, data: Mapping[str, Any], customer: Customer | N
     return row
 
 
-@transaction.atomic
+@in_turn()
 def edit_vehicle(vehicle: Vehicle, by: User, data: Mapping[str, Any]) -> list[Change]:
     """Change what is on file of a car; what was stays on record. Raises BadInput, and then nothing is changed."""
     row = Vehicle.objects.select_for_update().get(pk=vehicle.pk)
@@ -68,7 +68,7 @@ def edit_vehicle(vehicle: Vehicle, by: User, data: Mapping[str, Any]) -> list[Ch
     return _edit(row, by, told, OF_VEHICLE, vehicle=row)
 
 
-@transaction.atomic
+@in_turn()
 def edit_customer(customer: Customer, by: User, data: Mapping[str, str]) -> list[Change]:
     """Change what is on file of somebody. Raises BadInput, and then nothing is changed."""
     row = Customer.objects.select_for_update().get(pk=customer.pk)
@@ -89,7 +89,7 @@ def _edit(row: Recorded, by: User, told: Mapping[str, Any], words: Mapping[str, 
     return made
 
 
-@transaction.atomic
+@in_turn()
 def change_owner(vehicle: Vehicle, by: User, customer: Customer | None) -> None:
     """The car belongs to somebody else from now on; cases that are there keep whoever brought it then."""
     if vehicle.customer_id == (customer.pk if customer else None):
@@ -102,7 +102,7 @@ def change_owner(vehicle: Vehicle, by: User, customer: Customer | None) -> None:
     forget()
 
 
-@transaction.atomic
+@in_turn()
 def merge(kept: R, other: R, by: User) -> None:
     """Two on file are one: what is the other's goes to the one that is kept; the other is findable as its double.
 

@@ -6,7 +6,6 @@ from dataclasses import asdict, dataclass
 from datetime import timedelta
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 from django.utils.formats import date_format
 from django.utils.timezone import localtime
@@ -23,6 +22,7 @@ from gumshoe.web.bench import circuits
 from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import once
 from gumshoe.web.settings.models import Settings
 from gumshoe.web.suspects.models import Ruling
@@ -98,7 +98,7 @@ def dropped(case: Case, assessment: Assessment, suspect: str) -> list[dict[str, 
 # -- the lead's word --------------------------------------------------------------------------------------
 
 
-@transaction.atomic
+@in_turn()
 def review(case: Case, lead: User, verdict_pk: int, kind: str, reason: str) -> Review:
     """Countersign the verdict, or send it back with a reason.
 

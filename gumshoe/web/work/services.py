@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from decimal import Decimal
 
-from django.db import transaction
-
 from gumshoe.core.errors import BadInput
 from gumshoe.core.history.comebacks import WARRANTY_KM, WARRANTY_MONTHS
 from gumshoe.core.knowledge.platform import platforms
@@ -15,6 +13,7 @@ from gumshoe.core.work.worksheet import LayOut, lay_out
 from gumshoe.web.accounts.models import User
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import once
 from gumshoe.web.proposal.models import Answer, Line
 from gumshoe.web.vehicles.cars import car_of
@@ -70,7 +69,7 @@ def do_work(
     if latest is None or latest.kind != Answer.Kind.APPROVED:
         raise BadInput("This line has not been approved.", remedies=("ask the customer and record the answer first",))
     complaint = cases.complaint_of(case)
-    with transaction.atomic():
+    with in_turn():
         if line.works.exists():
             raise BadInput("This line is already recorded as done.")
         work = Work.objects.create(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from argparse import ArgumentParser
 from typing import Any
 
+from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
 from gumshoe.serving import server as serving
@@ -22,11 +23,15 @@ class Command(BaseCommand):
         parser.add_argument("--port", type=int, default=8010)
 
     def handle(self, *args: Any, **options: Any) -> None:
+        if settings.PAGES_ONLY and not settings.DATABASE:
+            raise CommandError("Several processes need a database that is made for it: set GUMSHOE_DATABASE.")
         try:
-            port, _held = serving.free_port(options["host"], options["port"], 1), serving.hold_data()
+            port = serving.free_port(options["host"], options["port"], 1)
+            _held = None if settings.PAGES_ONLY else serving.hold_data()
         except serving.PortTaken as error:
             raise CommandError(f"{error.what} Try: {'; '.join(error.remedies)}.") from error
-        serving.prepare()
+        if not settings.PAGES_ONLY:
+            serving.prepare()
         here = "localhost" if options["host"] in ("0.0.0.0", "::") else options["host"]
         if not User.objects.exists():
             self.stdout.write(f"First start: set the shop up at http://{here}:{port}/first-start/?code={first.code()}")

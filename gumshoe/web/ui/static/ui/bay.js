@@ -24,6 +24,12 @@ document.addEventListener("alpine:init", function() {
         } catch (error) {
           /* private window: open */
         }
+        // What has the focus is never under the strip, however high it is.
+        new ResizeObserver(function() {
+          var stuck = getComputedStyle(self.$root).position === "sticky";
+          document.documentElement.style.setProperty("--bay", (stuck ? self.$root.offsetHeight : 0) +
+            "px");
+        }).observe(self.$root);
         self.look();
         self.timer = setInterval(function() {
           self.look();
