@@ -26,6 +26,7 @@ from gumshoe.core.errors import GumshoeError
 from gumshoe.serving.backups import copy_of
 from gumshoe.serving.daily import Daily
 from gumshoe.web.bench import commanding
+from gumshoe.web.board import services as board
 from gumshoe.web.clearing import aftercare
 from gumshoe.web.finding import services as finding
 from gumshoe.web.history import sums
@@ -35,6 +36,7 @@ from gumshoe.web.scans import services as scans
 from gumshoe.web.vehicles import garage, links
 
 THREADS = 12
+log = logging.getLogger("gumshoe.serving")
 
 
 def prepare() -> None:
@@ -136,9 +138,13 @@ def log_to_file(folder: Path) -> None:
 
 
 def _catch_up() -> None:
-    """What is not in the search yet, after a restore or an upgrade, is put there beside the work."""
+    """Beside the work: what is not in the search yet, after a restore or an upgrade, is put there; and the cases on the
+    board are judged once, so that the first who opens one does not wait for the tables to be read."""
     try:
         finding.catch_up()
+        board.cards(until_done=True)
+    except Exception:  # a case that cannot be judged says so on its page
+        log.exception("not everything was made ready")
     finally:
         database.close()
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from math import inf
 from time import monotonic
 
 from django.db.models import Exists, OuterRef
@@ -61,10 +62,10 @@ def board(by: By = By.STAGE) -> list[tuple[str, list[Card]]]:
     return sorted(columns.items(), key=lambda column: (column[0] == "no bay", column[0].casefold()))
 
 
-def cards() -> list[Card]:
-    """Every open case, oldest first."""
+def cards(*, until_done: bool = False) -> list[Card]:
+    """Every open case, oldest first. ``until_done``: however long it takes to work out what comes next."""
     found: list[Card] = []
-    until = monotonic() + WORK_OUT_S
+    until = inf if until_done else monotonic() + WORK_OUT_S
     earlier = Work.objects.filter(case__vehicle=OuterRef("vehicle"), case__opened_at__lt=OuterRef("opened_at"))
     rows = Case.objects.filter(closed_at__isnull=True).select_related("vehicle", "opened_by").order_by("opened_at")
     past = _past_of([case.pk for case in rows.annotate(was_here=Exists(earlier)) if case.was_here])
