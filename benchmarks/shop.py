@@ -89,13 +89,23 @@ def make(number: int) -> None:
     print(json.dumps({"pages": pages(case), "queries": asked}))
 
 
+def made(folder: Path, number: int, **more: str) -> dict[str, dict[str, str]]:
+    """A shop in a folder; the addresses of its pages and how often each asks the database."""
+    done = subprocess.run(
+        [sys.executable, str(Path(__file__).resolve()), "--make", str(number)],
+        env=os.environ | {"GUMSHOE_DATA": str(folder)} | more, stdout=subprocess.PIPE, text=True, check=True,
+    )  # fmt: skip
+    found: dict[str, dict[str, str]] = json.loads(done.stdout.splitlines()[-1])
+    return found
+
+
 @contextmanager
-def served(folder: Path) -> Iterator[int]:
-    """A server of the shop in a folder; its port."""
+def served(folder: Path, **more: str) -> Iterator[int]:
+    """A server of the shop in a folder; its port. ``more``: of its environment."""
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    environment = os.environ | {"GUMSHOE_DATA": str(folder)}
+    environment = os.environ | {"GUMSHOE_DATA": str(folder)} | more
     command = [sys.executable, "manage.py", "serve", "--port", str(port)]
     process = subprocess.Popen(command, cwd=ROOT, env=environment, stdout=subprocess.DEVNULL)
     try:
@@ -194,13 +204,8 @@ def main(few: int, many: int) -> int:
     with tempfile.TemporaryDirectory(prefix="gumshoe-shop-") as top:
         told = {}
         for size, number in (("few", few), ("many", many)):
-            folder = Path(top) / size
             began = time.monotonic()
-            made = subprocess.run(
-                [sys.executable, __file__, "--make", str(number)],
-                env=os.environ | {"GUMSHOE_DATA": str(folder)}, stdout=subprocess.PIPE, text=True, check=True,
-            )  # fmt: skip
-            told[size] = json.loads(made.stdout.splitlines()[-1])
+            told[size] = made(Path(top) / size, number)
             print(f"{number} cases made in {time.monotonic() - began:.0f} s", flush=True)
         pages = told["many"]["pages"]
         with served(Path(top) / "few") as small, served(Path(top) / "many") as large:
