@@ -15,8 +15,9 @@ ROOT = Path(__file__).resolve().parents[1]
 
 
 def of_its_own(folder: Path) -> dict[str, str]:
-    """The environment of a process that serves this folder."""
-    return os.environ | {
+    """The environment of a process that serves this folder, with the file in it, whatever the tests run on."""
+    outside = {name: value for name, value in os.environ.items() if name != "GUMSHOE_DATABASE"}
+    return outside | {
         "GUMSHOE_DATA": str(folder),
         "DJANGO_SETTINGS_MODULE": "gumshoe.settings.base",
         "PYTHONUNBUFFERED": "1",
