@@ -66,7 +66,7 @@ def search(text: str, most: int) -> Found:
     return Found(
         with_latest(rows_of(Vehicle, VEHICLES.find(text, most))),
         with_cars(rows_of(Customer, CUSTOMERS.find(text, most))),
-        _cases(CASES.find(text, most)),
+        _cases(CASES.find(text, most, texts=True)),
     )
 
 

@@ -118,16 +118,17 @@ class Collection:
 
     # -- asking ---------------------------------------------------------------------------------------------
 
-    def find(self, text: str, most: int) -> list[Hit]:
+    def find(self, text: str, most: int, *, texts: bool = False) -> list[Hit]:
         """What has every piece of the text in its words or signs, or the whole of it as one sign. Best first (0: it has
-        exactly this sign; 1: it begins with it; 2: a sign holds it; 3: by words), and of equal ones the newest."""
+        exactly this sign; 1: it begins with it; 2: a sign holds it; 3: by words), and of equal ones the newest.
+        ``texts``: with the text around the words."""
         self.bring_up(BEFORE_A_SEARCH)
         ranked: dict[int, int] = {}
         for rank, pk in self._newest(self._ranks(text), most):
             ranked[pk] = min(rank, ranked.get(pk, rank))
         best = sorted(ranked, key=lambda pk: (ranked[pk], -pk))[:most]
-        texts = self._texts(text, best)
-        return [Hit(pk, ranked[pk], texts.get(pk, "")) for pk in best]
+        shown = self._texts(text, best) if texts else {}
+        return [Hit(pk, ranked[pk], shown.get(pk, "")) for pk in best]
 
     def matching(self, text: str) -> RawSQL:
         """The numbers of all that is found, for ``pk__in``."""
