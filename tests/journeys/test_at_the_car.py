@@ -58,10 +58,6 @@ class EveryPage(MuchOnEveryPage):
             self.resize(*size)
             for name, address in self.whole_pages().items():
                 self.go(address)
-                # The strip lies over whatever stands there at the moment; that it can be scrolled free is tried below.
-                self.browser.execute_script(
-                    "document.querySelectorAll('.bay').forEach(b => b.style.position = 'static')"
-                )
                 for theme in ("day", "night"):
                     self.browser.execute_script(f"document.documentElement.dataset.theme = '{theme}'")
                     against = self.violations()

@@ -34,7 +34,7 @@ def import_case(user: User, content: bytes, name: str = "", *, again: bool = Fal
         raise BadInput(
             f"What is in this file was imported on {timezone.localtime(earlier.at):%d %b %Y}, as {earlier.case}.",
             kept="Nothing was stored.",
-            remedies=(f"open {earlier.case}", "or tick “Import it once more”"),
+            remedies=(f"open {earlier.case}", "or tick “Take it in once more”"),
         )
     return _enter(user, document, plain, digest, name)
 
