@@ -25,6 +25,8 @@ NOT_BACKED_UP = (DATABASE, LOCK, "backups/", "before/", "logs/")
 TAKEN_OVER = ("photos", KEY)
 """What stays as it is where a backup has none."""
 MOST_UNPACKED = 50 * 1024**3
+LEFT_S = 24 * 3600.0
+"""What is older than this was left by a restoring that was cut off; a younger one may be at work."""
 NOTHING = "Nothing was changed."
 
 
@@ -123,10 +125,6 @@ def finish(folder: Path) -> None:
     for left in folder.parent.glob(f"{_beside(folder)}*"):
         if left.is_dir() and time.time() - left.stat().st_mtime > LEFT_S:
             shutil.rmtree(left, ignore_errors=True)
-
-
-LEFT_S = 24 * 3600.0
-"""What is older than this was left by a restoring that was cut off; a younger one may be at work."""
 
 
 def _note(folder: Path) -> Path:
@@ -234,6 +232,8 @@ def main(arguments: list[str]) -> int:
     what, folder, file = arguments[0], Path(arguments[1]), Path(arguments[2])
     passphrase = os.environ.get("GUMSHOE_PASSPHRASE", "")
     try:
+        if os.environ.get("GUMSHOE_DATABASE"):  # a file that is left from before must not be taken for the shop
+            raise Refused(f"GUMSHOE_DATABASE names a server: pg_dump and pg_restore copy it (docs/scale.md). {NOTHING}")
         if what == "make":
             make(folder, file, passphrase)
             how = "sealed with the passphrase" if passphrase else "not sealed, and without the secret key"

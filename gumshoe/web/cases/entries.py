@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from gumshoe.web.cases.evidence import Evidence
-from gumshoe.web.cases.held import is_empty, with_none
+from gumshoe.web.cases.held import without_others, worth_fetching
 from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.memo import once
 
@@ -15,8 +15,8 @@ JOINED = {
     "works": ("line",),
     "testrecords": ("withdrawn", "withdrawn__by"),
 }
-FETCHED = {"verdicts": (("reviews", "reviews"), ("causes", "rootcauses"))}
-"""Entries about these entries: under which name, and of which kind they are; with who made them."""
+WITH_OTHERS = ("verdicts",)
+"""Kinds that are found with the entries about them, and with who made those."""
 LEFT = {"scans": ("frames",)}
 """Of these only when it is asked for: the raw frames of a scan are long."""
 
@@ -24,11 +24,12 @@ LEFT = {"scans": ("frames",)}
 @once
 def entries(case: Case, kind: str) -> tuple[Any, ...]:
     """All entries of a kind (``testrecords``, ``scans`` ...) in the order they were made, with who made them."""
-    about = {name: is_empty(case, other) for name, other in FETCHED.get(kind, ())}
     rows = getattr(case, kind).select_related("by", *JOINED.get(kind, ())).defer(*LEFT.get(kind, ()))
-    found = tuple(rows.prefetch_related(*(f"{name}__by" for name, empty in about.items() if not empty)))
-    for name in (name for name, empty in about.items() if empty):
-        with_none(found, name)
+    if kind not in WITH_OTHERS:
+        return tuple(rows)
+    others = worth_fetching([case], kind)
+    found = tuple(rows.prefetch_related(*(f"{name}__by" for name in others)))
+    without_others(found, kind, others)
     return found
 
 

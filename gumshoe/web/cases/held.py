@@ -13,6 +13,12 @@ from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.memo import once, only_reads
 
+ABOUT = {
+    "verdicts": {"reviews": "reviews", "causes": "rootcauses"},
+    "lines": {"works": "works", "answers": "answers"},
+}
+"""Entries about other entries: of which kind, under which name there, and under which the case has them all."""
+
 
 @cache
 def _kinds() -> dict[str, Any]:
@@ -33,16 +39,22 @@ def _question() -> str:
     )
 
 
-def is_empty(case: Case, name: str) -> bool:
-    """Whether a case is known to have no entry of a kind."""
+def worth_fetching(cases: Iterable[Case], kind: str) -> list[str]:
+    """The names under which entries of a kind have others about them, but for those of which no case has any."""
+    return [name for name, own in ABOUT.get(kind, {}).items() if not all(_is_empty(case, own) for case in cases)]
+
+
+def without_others(entries: Iterable[Any], kind: str, fetched: Iterable[str]) -> None:
+    """Of these entries of a kind none has another about it but under the names that were fetched: nothing is asked."""
+    names = set(ABOUT.get(kind, {})) - set(fetched)
+    for entry in entries:
+        for name in names:
+            vars(entry).setdefault("_prefetched_objects_cache", {})[name] = getattr(entry, name).none()
+
+
+def _is_empty(case: Case, name: str) -> bool:
     found = getattr(case, "_prefetched_objects_cache", {}).get(name)
     return found is not None and found.query.is_empty()
-
-
-def with_none(entries: Iterable[Any], name: str) -> None:
-    """Of these entries none has another about it under that name: it is not asked for."""
-    for entry in entries:
-        vars(entry).setdefault("_prefetched_objects_cache", {})[name] = getattr(entry, name).none()
 
 
 @once

@@ -11,9 +11,8 @@ from django.utils import timezone
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.fields import Stored
 from gumshoe.web.cases.shapes import DOCUMENT, ENTRIES, SYMPTOMS
-from gumshoe.web.kit.fulltext import not_found_as_now
+from gumshoe.web.kit.marked import not_counted, not_found_as_now
 from gumshoe.web.kit.memo import forget, fresh
-from gumshoe.web.kit.sums import not_counted
 from gumshoe.web.vehicles.models import Customer, Vehicle
 
 

@@ -42,7 +42,7 @@ class PartsPage(Page):
     """What ``history/parts.html`` shows: how long parts live, and a page of what was never proven."""
 
     TEMPLATE: ClassVar[str] = "history/parts.html"
-    lives: list[PartLife]
+    lives: tuple[PartLife, ...]
     unproven: list[Visit]
     lives_pages: Turn
     unproven_pages: Turn

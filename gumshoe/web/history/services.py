@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from django.db.models import F, Prefetch, QuerySet
+from django.db.models import Prefetch, QuerySet
 from django.utils import timezone
 
 from gumshoe.core.history.comebacks import Comeback, Done, Warranty, comebacks
@@ -214,17 +214,11 @@ def unproven(page: int = 1) -> tuple[list[Visit], bool]:
 def part_life() -> tuple[PartLife, ...]:
     """Every part the shop renewed, by kind and make: how far it came, and whether it had to be renewed again."""
     up_to_date()
-    return in_order(_life(row) for row in LifeSum.objects.all())
+    names = ("kind", "make", "fitted", "failed", "longest_km", "first_km", "median_km")
+    return in_order(PartLife(*row) for row in LifeSum.objects.values_list(*names))
 
 
-def lives_on(page: int) -> tuple[list[PartLife], bool]:
+def lives_on(page: int) -> tuple[tuple[PartLife, ...], bool]:
     """A page of part life, and whether there is more."""
-    up_to_date()
-    share = F("failed") * 1.0 / F("fitted")
-    first = (page - 1) * LIVES_A_PAGE
-    rows = list(LifeSum.objects.order_by("kind", share.desc(), "make")[first : first + LIVES_A_PAGE + 1])
-    return [_life(row) for row in rows[:LIVES_A_PAGE]], len(rows) > LIVES_A_PAGE
-
-
-def _life(row: LifeSum) -> PartLife:
-    return PartLife(row.kind, row.make, row.fitted, row.failed, row.longest_km, row.first_km, row.median_km)
+    lives, first = part_life(), (page - 1) * LIVES_A_PAGE
+    return lives[first : first + LIVES_A_PAGE], len(lives) > first + LIVES_A_PAGE

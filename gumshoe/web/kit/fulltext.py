@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.db import connection
-from django.db.models import F, Index, Model, Q, QuerySet
+from django.db.models import F, Model, Q, QuerySet
 from django.db.models.expressions import RawSQL
 
 from gumshoe.web.kit.engines import OPEN, SHUT, Query, engine, marks, row_of
@@ -51,11 +51,6 @@ class Hit:
     pk: int
     rank: int
     text: str = ""
-
-
-def not_found_as_now(stamp: str, name: str, key: str = "id") -> Index:
-    """The database's index of those rows that are not in ours as they are now."""
-    return Index(fields=[key], name=name, condition=~Q(**{stamp: F("found")}))
 
 
 @dataclass

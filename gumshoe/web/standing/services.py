@@ -16,7 +16,7 @@ from gumshoe.core.proof.tracker import NOT_READ, Condition, ProofVerdict, left, 
 from gumshoe.core.words import plain
 from gumshoe.web.bench.models import TestRecord
 from gumshoe.web.cases.entries import newest
-from gumshoe.web.cases.held import is_empty, with_none, without_what_is_not_there
+from gumshoe.web.cases.held import without_others, without_what_is_not_there, worth_fetching
 from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.cases.stages import APPS, Standing
 from gumshoe.web.cases.unchanged import while_unchanged
@@ -34,19 +34,14 @@ HELD = ("complained", "scanned", "recorded", "tested")
 """What is only asked for whether it is there: snapshots, frames and readings stay where they are."""
 
 
-OF_OTHERS = (
-    ("verdicts", "reviews", "reviews"),
-    ("verdicts", "causes", "rootcauses"),
-    ("lines", "works", "works"),
-    ("lines", "answers", "answers"),
-)
-"""Entries about other entries: of what, under which name, and of which kind they are."""
+WITH_OTHERS = ("verdicts", "lines")
 
 
 def with_facts(cases: Iterable[Case]) -> list[Case]:
     """The cases with everything their standing is told from, in a fixed number of queries however many they are."""
     rows = list(cases)
     held, planned = _held(rows), kept_rows(rows)
+    others = {kind: worth_fetching(rows, kind) for kind in WITH_OTHERS}
     for case in rows:
         vars(case).update(held[case.pk], planned_row=planned.get(case.pk))
     prefetch_related_objects(
@@ -54,20 +49,15 @@ def with_facts(cases: Iterable[Case]) -> list[Case]:
         Prefetch("clearings", to_attr="bare_clearings"),
         Prefetch("clearingbeguns", ClearingBegun.objects.select_related("outcome")),
         "judgements",
-        *("verdicts", "lines"),
-        *(f"{of}__{name}" for of, name, kind in OF_OTHERS if not _all_empty(rows, kind)),
+        *WITH_OTHERS,
+        *(f"{kind}__{name}" for kind in WITH_OTHERS for name in others[kind]),
         Prefetch("looseends", LooseEnd.objects.select_related("closed")),
         "followups",
         *(["handtrieds"] if len(rows) > 1 else []),  # of one case it is only asked for where its proof wants it
     )
-    for of, name, kind in OF_OTHERS:
-        if _all_empty(rows, kind):  # of the kind there is none at all: nor of one of these
-            with_none((entry for case in rows for entry in getattr(case, of).all()), name)
+    for kind in WITH_OTHERS:
+        without_others((entry for case in rows for entry in getattr(case, kind).all()), kind, others[kind])
     return rows
-
-
-def _all_empty(rows: list[Case], kind: str) -> bool:
-    return all(is_empty(case, kind) for case in rows)
 
 
 def _held(rows: list[Case]) -> dict[int, dict[str, bool]]:

@@ -11,9 +11,8 @@ from django.db.models.functions import Replace, Upper
 from django.utils import timezone
 
 from gumshoe.core.words import readable
-from gumshoe.web.kit.fulltext import not_found_as_now
+from gumshoe.web.kit.marked import not_counted, not_found_as_now
 from gumshoe.web.kit.memo import fresh
-from gumshoe.web.kit.sums import not_counted
 from gumshoe.web.settings.models import Adapter
 
 
