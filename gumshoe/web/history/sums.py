@@ -7,6 +7,7 @@ nothing.
 
 from __future__ import annotations
 
+import logging
 from collections import Counter
 from collections.abc import Iterable
 from functools import cache
@@ -15,6 +16,7 @@ from typing import Any
 from django.db import connection
 from django.db.models import Count, Exists, Max, OuterRef, Q, QuerySet, Subquery, Sum
 
+from gumshoe.core.errors import GumshoeError
 from gumshoe.core.history.parts import Fitted, part_lives
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.parts import GENERIC
@@ -31,6 +33,7 @@ from gumshoe.web.vehicles.models import Customer, Vehicle
 from gumshoe.web.verdicts.models import Verdict
 from gumshoe.web.work.models import Work
 
+log = logging.getLogger("gumshoe.sums")
 AT_ONCE = 500
 """So many rows are counted in one go."""
 CASE, VEHICLE, CUSTOMER = "case", "vehicle", "customer"
@@ -166,7 +169,7 @@ def _count_vehicles(pks: list[int] | set[int]) -> None:
         for pk, *told in Case.objects.filter(vehicle__in=pks)
         .order_by()
         .values_list("vehicle")
-        .annotate(times=Count("pk"), last=Max("opened_at"), km=Max("complaints__odometer_km"))
+        .annotate(times=Count("pk", distinct=True), last=Max("opened_at"), km=Max("complaints__odometer_km"))
     }
     works: dict[int, list[Work]] = {}
     for work in Work.objects.filter(case__vehicle__in=pks).exclude(line__component="").select_related("line", "case"):
@@ -175,7 +178,10 @@ def _count_vehicles(pks: list[int] | set[int]) -> None:
     for row in rows:
         row.visits, row.seen, km = here.get(row.pk, (0, None, None))
         row.counted = True
-        now.update(_fitted(row, works.get(row.pk, []), km))
+        try:
+            now.update(_fitted(row, works.get(row.pk, []), km))
+        except GumshoeError as error:  # its own pages say so too; the rest of the shop is counted
+            log.warning("parts of vehicle %s are not counted: %s", row.pk, error.what)
     Vehicle.objects.bulk_update(rows, ["visits", "seen", "counted"])
     before = Counter(FittedPart.objects.filter(vehicle__in=pks).values_list("vehicle", "kind", "make", "km", "failed"))
     if before == now:
