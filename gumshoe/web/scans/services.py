@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -51,7 +50,7 @@ class Journal:
     def __init__(self, case: Case, user: User) -> None:
         folder = journal_folder()
         folder.mkdir(parents=True, exist_ok=True)
-        self.path = folder / f"scan-{case.pk}-{user.pk}-{os.getpid()}-{time.time_ns()}.log"
+        self.path = folder / f"scan-{case.pk}-{user.pk}-{time.time_ns()}.log"
         self.lines: list[str] = []
         self.heard = False
         """Whether any module said anything."""
@@ -220,12 +219,11 @@ def take_file(case: Case, user: User, content: bytes) -> list[Scan]:
 
 
 def recover() -> int:
-    """At start: turn journals left by a kill into interrupted scans; returns how many there were."""
+    """At start, by the process that holds the data and before it scans: turn journals left by a kill into interrupted
+    scans; returns how many there were. No process number tells whose they are: in a container all have the same."""
     count = 0
     for path in sorted(journal_folder().glob("scan-*.log")):
-        _, case_pk, user_pk, process, *_ = path.stem.split("-")
-        if int(process) == os.getpid():
-            continue
+        _, case_pk, user_pk, *_ = path.stem.split("-")
         case, user = Case.objects.filter(pk=case_pk).first(), User.objects.filter(pk=user_pk).first()
         lines = path.read_text(encoding="ascii", errors="replace").splitlines()
         if case and user and lines:

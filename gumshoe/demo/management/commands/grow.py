@@ -26,6 +26,10 @@ class Command(BaseCommand):
         number = options["number"]
         if number < 1:
             raise CommandError("One case at the least.")
+        try:
+            _held = serving.hold_data()
+        except serving.PortTaken as error:
+            raise CommandError(f"{error.what} Try: {'; '.join(error.remedies)}.") from error
         serving.prepare()
         grown = Case.objects.filter(number__startswith=growing.PREFIX)
         if Case.objects.exclude(pk__in=grown).exists() and not options["anyway"]:
