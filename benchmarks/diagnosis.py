@@ -2,11 +2,12 @@
 """Does it pay to think? Every fault that the stand-ins can have and somebody would notice, worked with the real tests,
 to the repair: faults of parts, of wires, and two at once.
 
-Over eight kinds of car. What the driver felt is the complaint (``heard.py``); which repairs cure is found in the
-physics (``cures.py``), whatever our tables call the fault; one that no repair of ours reaches is a failure. Reports the
-share right first time, minutes, money and good parts renewed, against the *most frequent fix for the first code*, a
-random order, and a man who knew the fault from the start (which is the floor: a proven repair and nothing else) in the
-same run; and the calibration of the stated probabilities (Brier score, expected calibration error in ten bins). Writes
+Over eight kinds of car. What the driver felt is the complaint (``practice/heard.py``); which repairs cure is found in
+the physics (``practice/cures.py``), whatever our tables call the fault; one that no repair of ours reaches is a
+failure. Reports the share right first time, minutes, money and good parts renewed, against the *most frequent fix for
+the first code*, a random order, and a man who knew the fault from the start (which is the floor: a proven repair and
+nothing else) in the same run; and the calibration of the stated probabilities (Brier score, expected calibration error
+in ten bins). Writes
 benchmarks/figures/diagnosis.json.
 
     .venv/bin/python benchmarks/diagnosis.py [--seeds 1] [--begin N] [--parts N] [--wires N] [--pairs N] [--only "NAME"]
@@ -30,18 +31,18 @@ from typing import Any
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from benchmarks.cures import cures  # noqa: E402
-from benchmarks.technician import (  # noqa: E402
+from benchmarks.technician import in_random_order  # noqa: E402
+from gumshoe.core.planning import Strategy  # noqa: E402
+from gumshoe.practice.cars import CARS  # noqa: E402
+from gumshoe.practice.cures import cures  # noqa: E402
+from gumshoe.practice.trainee import (  # noqa: E402
     Job,
     Technician,
     first_misread,
-    in_random_order,
     knowing_it,
     most_frequent_for_the_first_code,
     work_by,
 )
-from benchmarks.truths import CARS  # noqa: E402
-from gumshoe.core.planning import Strategy  # noqa: E402
 
 BINS = 10
 BASELINE = "most frequent fix for the first code"

@@ -25,8 +25,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from benchmarks.cures import is_sound, renew  # noqa: E402
-from benchmarks.truths import CARS, Car, suspect_of  # noqa: E402
+from benchmarks.truths import suspect_of  # noqa: E402
 from gumshoe.core.clues import OnRecord, extract  # noqa: E402
 from gumshoe.core.codes import CodeState, TroubleCode  # noqa: E402
 from gumshoe.core.knowledge.catalogue import Knowledge  # noqa: E402
@@ -40,6 +39,8 @@ from gumshoe.core.proof.plan import Plan, drive_for, needs_of, plan_proof  # noq
 from gumshoe.core.proof.tracker import Observation, ProofVerdict, Tracker  # noqa: E402
 from gumshoe.core.suspects import Assessment, assess  # noqa: E402
 from gumshoe.core.work.procedures import needed_after  # noqa: E402
+from gumshoe.practice.cars import CARS, Car  # noqa: E402
+from gumshoe.practice.cures import is_sound, renew  # noqa: E402
 from gumshoe.simulator.answers import EngineModule  # noqa: E402
 from gumshoe.simulator.defects import defects_of  # noqa: E402
 from gumshoe.simulator.drives import trips_of  # noqa: E402

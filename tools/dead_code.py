@@ -25,6 +25,8 @@ ALLOWED = frozenset(
         "widgets",
         "field_order",
         "_get_session_auth_hash",
+        "_fetch_all",
+        "_result_cache",
         "get_failures",
         "knowledge_holds",
         "Command",
@@ -71,7 +73,7 @@ because older entries and case files have them."""
 MEMBERS = re.compile(r"^[A-Z][A-Z0-9_]*$")
 """Members of enumerations are chosen by their values."""
 OPTIONS = re.compile(r"tools/formatting\.py")
-CLASSES = re.compile(r"(Config|OnceARequest|ErrorPages|ShopTime)$")
+CLASSES = re.compile(r"(Config|OnceARequest|ErrorPages|ShopTime|CountWhatWasEntered)$")
 """Named in the settings, as text."""
 
 

@@ -7,87 +7,30 @@ tell from it. No outcome is written down here: only which suspect is the name of
 
 from __future__ import annotations
 
-import re
 import unittest
-from datetime import UTC, datetime
 
 from django.test import tag
 
 from gumshoe.core.clues import OnRecord, TestOutcome, extract
-from gumshoe.core.codes import CodeState, TroubleCode
-from gumshoe.core.knowledge.by_place import ALIKE, CYLINDER
+from gumshoe.core.codes import CodeState
+from gumshoe.core.knowledge.by_place import CYLINDER
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.outcomes import decide
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.knowledge.rows import ReadingRow
-from gumshoe.core.obd.pids import pid_table
-from gumshoe.core.obd.results import decode_results
-from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
-from gumshoe.core.obd.status import decode_status
+from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.planning import Costs, propose
-from gumshoe.core.signals.regions import Region
-from gumshoe.core.signals.trims import RegionTrim
 from gumshoe.core.suspects import Assessment, assess
 from gumshoe.core.suspects.relations import Role, read_codes
-from gumshoe.simulator.answers import EngineModule
-from gumshoe.simulator.drives import Segment, start
+from gumshoe.practice.seen import cylinder_of, snapshot, trims
+from gumshoe.simulator.drives import start
 from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.hands import observe
-from gumshoe.simulator.vehicle import Key, Vehicle
+from gumshoe.simulator.vehicle import Vehicle
 from tests.simulator.test_physics import driven
 
 PLATFORM = platforms()["ostrel_tern_16"]
 KNOWN = expand(PLATFORM.powertrain)
-
-
-def snapshot(car: Vehicle) -> Snapshot:
-    """What the control unit says, read from its bytes."""
-    car.turn_key(Key.ON)
-    car.run(1.0)
-    ask = EngineModule(car).answer
-    codes = []
-    for service, state in ((3, CodeState.CONFIRMED), (7, CodeState.PENDING), (10, CodeState.PERMANENT)):
-        body = ask(bytes((service,)), False)[-1][2:]
-        codes += [StoredCode(TroubleCode.from_bytes(body[i], body[i + 1]), state) for i in range(0, len(body), 2)]
-    frames = ()
-    code = ask(b"\x02\x02\x00", False)[-1][3:5]
-    if any(code):
-        values: dict[str, float] = {}
-        for pid in (0x04, 0x05, 0x0C, 0x0D):
-            values |= pid_table()[pid].decode(ask(bytes((2, pid, 0)), False)[-1][3:])
-        frames = (FreezeFrame(TroubleCode.from_bytes(*code), values),)
-    results = tuple(
-        row
-        for mid in range(0xA1, 0xA2 + car.model.cylinders)
-        for row in decode_results(ask(bytes((6, mid)), False)[-1])
-    )
-    module = ModuleSnapshot(
-        0x7E8, status=decode_status(ask(b"\x01\x01", False)[-1][2:]), codes=tuple(codes), frames=frames, results=results
-    )
-    car.turn_key(Key.OFF)
-    return Snapshot(datetime.now(UTC), "11 bit", (module,))
-
-
-def trims(car: Vehicle) -> tuple[RegionTrim, ...]:
-    """Trims at warm idle and 2500 rpm, as the control unit shows them."""
-    car.begin((*start(45.0), Segment("hold", 45.0, rpm=2500.0)))
-    rows = []
-    for region, seconds in ((Region.WARM_IDLE, 46.0), (Region.HIGH_IDLE, 44.0)):
-        car.run(seconds)
-        seen = car.live_values()
-        for bank in range(1, len(car.model.banks) + 1):
-            short, long = seen[f"stft_b{bank}_pct"], seen[f"ltft_b{bank}_pct"]
-            flow = seen.get("maf_gps", 0.0)
-            rows.append(RegionTrim(region, short, long, short + long, 1.0, seen["rpm"], flow, 99, 20, bank))
-    car.stop()
-    return tuple(rows)
-
-
-def cylinder_of(words: str) -> str:
-    """The cylinder a finding names as the worst: of several with a value each the lowest."""
-    listed = [(float(value), number) for number, value in re.findall(r"cylinder (\d+): ([\d.]+)", words)]
-    named = re.search(r"cylinder (\d+)", words)
-    return min(listed)[1] if listed else (named[1] if named else ALIKE)
 
 
 def said(row: ReadingRow, finding: Finding | None) -> str:

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from gumshoe.core.casefile.model import CaseFile, ProbeFacts
+from gumshoe.core.casefile.model import CaseFile, ProbeFacts, RecordingFacts
 from gumshoe.core.circuits import Instrument, Probe, circuit_for, model
 from gumshoe.core.circuits.checks import reading_of
 from gumshoe.core.circuits.judging import conclusion, told_by
@@ -281,12 +281,16 @@ def shown_by_recordings(case: CaseFile, powertrain: Powertrain, platform: Platfo
     context = Context(powertrain, platform.specification if platform else Specification())
     found = []
     for number, row in enumerate(case.recordings):
-        columns = {key: Channel(np.array(times), np.array(values)) for key, (times, values) in row.columns.items()}
-        samples = with_derived(Recording.sorted(columns), derived_channels(powertrain))
-        for item in judge_recording(samples, context).findings:
+        for item in judge_recording(recorded(row, powertrain), context).findings:
             if item.test:
                 found.append(TestOutcome(item.test, item.outcome, f"recording-{number}", row.at))
     return tuple(found)
+
+
+def recorded(row: RecordingFacts, powertrain: Powertrain) -> Recording:
+    """A recording of the file, with what is computed from its channels."""
+    columns = {key: Channel(np.array(times), np.array(values)) for key, (times, values) in row.columns.items()}
+    return with_derived(Recording.sorted(columns), derived_channels(powertrain))
 
 
 def concluded(case: CaseFile, knowledge: Knowledge) -> tuple[TestOutcome, ...]:

@@ -41,6 +41,11 @@ def grouped(found: Judged) -> list[Group]:
     return [group for group in groups if group.tests]
 
 
+def unordered(found: Judged) -> Group:
+    """The same by name alone, for whoever is to choose themselves: nothing tells what a test would decide."""
+    return Group("Every test, by name", tuple(sorted(found.every_test, key=lambda item: item.test.words)), folded=True)
+
+
 def _last_elsewhere(row: tuple[str, list[Proposal]]) -> tuple[bool, str]:
     return row[0] == ELSEWHERE, row[0]
 

@@ -3,7 +3,16 @@
 from gumshoe.core.planning.next_action import Act, NextAction, cheapest_proof, make_again, next_action
 from gumshoe.core.planning.next_test import Costs, Proposal, expected_fix_cost, propose
 from gumshoe.core.planning.stop import Standing, standing
-from gumshoe.core.planning.strategies import Outlook, Strategy, in_order_of, outlooks, what_is_here
+from gumshoe.core.planning.strategies import (
+    Outlook,
+    Step,
+    Strategy,
+    Worth,
+    in_order_of,
+    outlooks,
+    what_is_here,
+    worth_of,
+)
 
 __all__ = [
     "Act",
@@ -12,7 +21,9 @@ __all__ = [
     "Outlook",
     "Proposal",
     "Standing",
+    "Step",
     "Strategy",
+    "Worth",
     "cheapest_proof",
     "expected_fix_cost",
     "in_order_of",
@@ -22,4 +33,5 @@ __all__ = [
     "propose",
     "standing",
     "what_is_here",
+    "worth_of",
 ]

@@ -15,6 +15,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -94,7 +95,10 @@ class _Totals:
 class _Table:
     """The posterior and the tests as arrays: everything a step needs, computed once."""
 
-    def __init__(self, assessment: Assessment, knowledge: Knowledge, costs: Costs, skip: frozenset[str]) -> None:
+    def __init__(
+        self, assessment: Assessment, knowledge: Knowledge, costs: Costs, skip: frozenset[str], keep: str = ""
+    ) -> None:
+        """``skip``: tests that are not made any more; ``keep``: one that stays whatever it tells."""
         model, everything = assessment.model, assessment.weights
         if model is None or everything is None:
             raise ValueError("this assessment carries no model")
@@ -132,16 +136,17 @@ class _Table:
             if repair in repairs and not item.proven_by:
                 place, shown_by = repairs.index(repair), {test.id for test in knowledge.shown_by(item.id)}
                 self.shows[place] = self.shows.get(place, frozenset()) | shown_by
-        self._shorten()
+        self._shorten(keep)
 
-    def _shorten(self) -> None:
+    def _shorten(self, keep: str) -> None:
         """Keep the tests that tell most at the beginning: what says nothing now seldom says much later."""
         if not self.tests:
             return
         worth = self.bits(self.weights) / np.array([test.minutes for test in self.tests])
         leads = np.flatnonzero(self.weights @ self.needs >= LEADS / 2.0)
         proofs = {index for place in leads for index in self.proofs_of(int(place))}
-        best = sorted({*np.argsort(-worth, kind="stable")[:KEPT_TESTS].tolist(), *proofs})
+        kept = {index for index, test in enumerate(self.tests) if test.id == keep}
+        best = sorted({*np.argsort(-worth, kind="stable")[:KEPT_TESTS].tolist(), *proofs, *kept})
         self.tests = [self.tests[index] for index in best]
         self.outcomes = [self.outcomes[index] for index in best]
         self.test_money = self.test_money[best]
@@ -282,11 +287,62 @@ def outlooks(
     return tuple(_follow(table, strategy) for strategy in Strategy)
 
 
-def _follow(table: _Table, strategy: Strategy) -> Outlook:
-    totals = _Totals()
-    policy = _POLICIES[strategy]
-    spoiled = np.zeros(len(table.weights), dtype=bool)
+@dataclass(frozen=True)
+class Worth:
+    """What one step leads to against the best first one, each followed to the end by the way to work that then costs
+    least: ``minutes`` and ``money`` that it costs more on average (never less than nothing), the ``bits`` it could
+    tell, and the ``better`` step, None where it is that one itself."""
+
+    minutes: float
+    money: float
+    bits: float
+    better: Step | None
+
+
+def worth_of(
+    step: Step, assessment: Assessment, knowledge: Knowledge, costs: Costs, *, known: Iterable[str] = ()
+) -> Worth | None:
+    """The worth of a step somebody took. One that tells nothing costs what it took. ``known``: tests made already and
+    graded variables measured. None where no suspect needs a repair."""
+    if assessment.model is None or assessment.weights is None:
+        return None
+    table = _Table(assessment, knowledge, costs, frozenset(known) - {step.id}, step.id)
+    if not len(table.weights) or table.weights.sum() <= 0.0 or not table.repairs:
+        return None
+    best, way = _cheapest(table)
+    first = next(iter(_first_steps(table, way)), None)
+    better = None if first and (first.kind, first.id) == (step.kind, step.id) else first
+    rows: list[Any] = table.tests if step.kind == "test" else table.repairs
+    places = [index for index, row in enumerate(rows) if row.id == step.id]
+    if not places:
+        return Worth(step.minutes, step.money, 0.0, better)
+    after, _ = _cheapest(table, (step.kind, places[0]))
+    bits = float(table.bits(table.weights)[places[0]]) if step.kind == "test" else 0.0
+    return Worth(max(after.minutes - best.minutes, 0.0), max(after.money - best.money, 0.0), bits, better)
+
+
+def _cheapest(table: _Table, first: Choice | None = None) -> tuple[_Totals, Policy]:
+    """The way to work that costs least, and what it takes; ``first``: with this step before anything."""
+
+    def begun_by(way: Policy) -> Policy:
+        def policy(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
+            return first if first is not None and not done and not made else way(table, weights, done, made)
+
+        return policy
+
+    followed = [(_totals(table, begun_by(way)), way) for way in _POLICIES.values()]
+    return min(followed, key=lambda row: row[0].money)
+
+
+def _totals(table: _Table, policy: Policy) -> _Totals:
+    totals, spoiled = _Totals(), np.zeros(len(table.weights), dtype=bool)
     _branch(table, policy, table.weights, frozenset(), frozenset(), spoiled, totals, 0)
+    return totals
+
+
+def _follow(table: _Table, strategy: Strategy) -> Outlook:
+    policy = _POLICIES[strategy]
+    totals = _totals(table, policy)
     first = _first_steps(table, policy)
     return Outlook(strategy, totals.minutes, totals.money, totals.good_part, first, 1.0 - totals.closed)
 

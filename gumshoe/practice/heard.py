@@ -3,7 +3,7 @@ complaint. Nobody tells the driver what is broken."""
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
 from dataclasses import dataclass, field
 
 from gumshoe.core.obd.status import decode_status
@@ -19,6 +19,14 @@ ROUGH, JERKS = 0.02, 0.02
 SLOW_KMH, HIGH_RPM, HOT_C, LOW_V = 15.0, 250.0, 112.0, 12.9
 """So far behind the speed wanted, above the idle meant, on the gauge, and at the dim lamps (common practice)."""
 CRANKED_S = 4.0
+SYMPTOMS = (
+    "stalls", "high_idle", "low_power", "runs_hot", "battery_lamp", "no_start", "rough_idle", "jerks_under_load",
+)  # fmt: skip
+"""What a driver here can feel."""
+
+
+Seconds = defaultdict[str, float]
+"""How long each thing was felt."""
 
 
 @dataclass
@@ -26,13 +34,15 @@ class Drives:
     """What was felt while the car was driven, in seconds, and combustions by where they were missed. ``usual``: the
     seconds of the same drives in a sound car of its kind: who drives it knows how it goes uphill."""
 
-    usual: Counter[str] = field(default_factory=Counter)
-    felt: Counter[str] = field(default_factory=Counter)
+    usual: Seconds = field(default_factory=lambda: defaultdict(float))
+    felt: Seconds = field(default_factory=lambda: defaultdict(float))
     fired: Counter[tuple[str, bool]] = field(default_factory=Counter)
     steps: int = 0
     where: str = "else"
     ran: bool = False
     flashed: bool = False
+    imagined: tuple[str, ...] = ()
+    """What the driver tells besides, though there is nothing of it."""
 
     def watch(self, car: Vehicle) -> None:
         """One step: each combustion counts; how it goes is looked at five times a second."""
@@ -79,7 +89,7 @@ class Drives:
             told.append("rough_idle")
         if self.missed("load") > JERKS:
             told.append("jerks_under_load")
-        return tuple(told)
+        return tuple(dict.fromkeys((*told, *self.imagined)))
 
     def lamp(self, car: Vehicle) -> str:
         """What the customer says of the lamp."""

@@ -1,0 +1,1 @@
+"""The trainer without its pages."""
