@@ -2,10 +2,11 @@
 
 from django.urls import include, path
 
-from gumshoe.web.ui.views import health
+from gumshoe.web.ui.views import health, watch_beside
 
 urlpatterns = [
     path("health/", health, name="health"),
+    path("beside/<str:key>/", watch_beside, name="beside"),
     path("", include("gumshoe.web.board.urls")),
     path("", include("gumshoe.web.finding.urls")),
     path("", include("gumshoe.web.accounts.urls")),
@@ -27,6 +28,7 @@ urlpatterns = [
     path("", include("gumshoe.web.history.urls")),
     path("", include("gumshoe.web.standing.urls")),
     path("", include("gumshoe.web.reports.urls")),
+    path("", include("gumshoe.web.practice.urls")),
 ]
 handler403 = "gumshoe.web.ui.views.forbidden"
 handler400 = "gumshoe.web.ui.views.bad_request"

@@ -72,16 +72,19 @@ def main(address: str) -> int:
     walk.browser.find_element(By.NAME, "password").send_keys(password)
     walk.press("Sign in")
     for path, name in (
-        ("/cases/1/read/", "code-map"),
-        ("/cases/1/systems/phasing/", "how-it-works"),
         ("/cases/2/misfire/", "misfire"),
         ("/cases/13/repair/lines/", "proposal"),
     ):
         walk.go(path)
-        if name == "code-map":
-            walk.browser.execute_script("document.querySelector('svg.code-map').closest('details').scrollIntoView()")
-            time.sleep(0.5)
         walk.shot(name)
+    walk.go("/practice/")
+    walk.press("Go on")
+    on_hand = walk.browser.current_url.split("/cases/")[1].split("/")[0]
+    walk.go(f"/cases/{on_hand}/scan/")
+    walk.shot("exercise")
+    walk.go("/practice/progress/")
+    walk.press("P-0001")
+    walk.shot("debrief")
     walk.go("/cases/10/complaint/")
     walk.press("comeback?")
     walk.shot("history")

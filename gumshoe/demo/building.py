@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from decimal import Decimal
 from pathlib import Path
 
@@ -17,6 +18,7 @@ from gumshoe.core.knowledge.platform import platforms
 from gumshoe.demo import stories
 from gumshoe.web.accounts.models import Role, User
 from gumshoe.web.cases.models import Case
+from gumshoe.web.practice import services as practice
 from gumshoe.web.settings.models import Settings
 from gumshoe.web.vehicles import garage
 from gumshoe.web.vehicles.models import Vehicle
@@ -100,6 +102,9 @@ def load(say: Say = print) -> None:
     shop.terms = "Renewed parts stay ours until they are paid. Warranty as each line says; what was refused has none."
     shop.save()
     staff, fleet_cars = people(), vehicles()
+    exercises = [practice.named(*which)[1] for which in (stories.WORKED, stories.ON_HAND)]
+    beside = ThreadPoolExecutor(len(exercises))  # their cars are driven meanwhile, each in a process of its own
+    driven = {exercise.digest: beside.submit(practice.ready, exercise) for exercise in exercises}
     say("Demo case: a van that is not connected, its codes read over the telephone …")
     stories.typed_in(staff)
     say("Demo case: a cylinder that misfires, not yet found …")
@@ -122,6 +127,9 @@ def load(say: Say = print) -> None:
     stories.deferred(staff)
     say("Demo case: just come in …")
     stories.just_in(staff, fleet_cars["plover-purser"])
+    say("Two exercises of practice: one worked, one on hand …")
+    stories.practised(staff, {digest: future.result() for digest, future in driven.items()})
+    beside.shutdown()
     for car in fleet_cars.values():
         running = garage.runner(car.stand_in)
         if running:

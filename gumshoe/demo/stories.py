@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from gumshoe.core.knowledge.presets import facts_of, presets
 from gumshoe.demo import steps
+from gumshoe.practice.prepared import Prepared
 from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
 from gumshoe.web.bench import services as bench
@@ -16,6 +17,8 @@ from gumshoe.web.bench.stand import Stand
 from gumshoe.web.cases import services as cases
 from gumshoe.web.clearing import services as clearing
 from gumshoe.web.ledger import ends
+from gumshoe.web.practice import services as practice
+from gumshoe.web.practice.models import Level
 from gumshoe.web.proofs import services as proofs
 from gumshoe.web.proofs import waiting
 from gumshoe.web.proposal import services as offering
@@ -40,6 +43,10 @@ P0057 confirmed
 U0401 confirmed
 P0741 history
 """
+
+
+WORKED, ON_HAND = ("mixture", 1), ("ignition", 1)
+"""The exercises of the demo: course and number."""
 
 
 def typed_in(staff: dict[str, User]) -> None:
@@ -307,3 +314,26 @@ def deferred(staff: dict[str, User]) -> None:
     line = offering.propose_line(case, runa, leading.row.repair)
     offering.answer(case, staff["mila"], line.pk, "deferred", "Net maker", "at the counter")
     waiting.follow_up(case, staff["mila"], timezone.localdate() + timedelta(days=21), 2000, "see whether it came again")
+
+
+def practised(staff: dict[str, User], ready: dict[str, Prepared]) -> None:
+    """Two exercises: one worked to its end with a detour and looked back at, one on hand with the suspects hidden."""
+    runa = staff["runa"]
+    course, exercise = practice.named(*WORKED)
+    attempt = practice.begin(runa, exercise, ready[exercise.digest], Level.GUIDED, course.id)
+    case = attempt.case
+    steps.turn_key(case.vehicle, "on")
+    scans.perform(case, runa)
+    steps.record(case, runa, "idle", 0.0)
+    steps.repair(case, runa, "renew_booster_hose", "the customer", "by phone")
+    bench.record(case, runa, bench.test_of(case, "look_hoses"), {"found": "crankcase hose split"}, "")
+    verdicts.give_verdict(case, runa, "crankcase_hose_split")
+    verdicts.name_cause(case, runa, "", "age")
+    steps.repair(case, runa, "renew_crankcase_hose", "the customer", "by phone")
+    steps.clear_and_drive(case, runa)
+    practice.end(attempt)
+    practice.look_back(attempt)
+    course, exercise = practice.named(*ON_HAND)
+    attempt = practice.begin(runa, exercise, ready[exercise.digest], Level.NO_SUSPECTS, course.id)
+    steps.turn_key(attempt.case.vehicle, "on")
+    scans.perform(attempt.case, runa)

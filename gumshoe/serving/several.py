@@ -16,9 +16,9 @@ from gumshoe.web.ui.pages import MessagePage
 
 AT_THE_CARS = (
     r"^/(cases/[0-9]+/(scan|live|clear|prove|bench|repair/(work|line|ends))/"
-    r"|settings/adapters/|vehicles/[0-9]+/stand-in/)"
+    r"|settings/adapters/|vehicles/[0-9]+/stand-in/|cases/import/|beside/|practice/)"
 )
-"""The addresses of the process that speaks with the cars."""
+"""The addresses of the process that speaks with the cars, and reads what takes long."""
 MISDIRECTED = 421
 
 

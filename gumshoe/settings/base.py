@@ -60,6 +60,7 @@ INSTALLED_APPS = [
     "gumshoe.web.reports",
     "gumshoe.web.board",
     "gumshoe.web.finding",
+    "gumshoe.web.practice",
     "gumshoe.serving",
     "gumshoe.demo",
 ]
@@ -78,6 +79,7 @@ MIDDLEWARE = [
     "gumshoe.serving.several.AtTheCars",
     "gumshoe.web.settings.hours.ShopTime",
     "gumshoe.web.ui.middleware.ErrorPages",
+    "gumshoe.web.finding.counted.CountWhatWasEntered",
     "axes.middleware.AxesMiddleware",
 ]
 CSRF_FAILURE_VIEW = "gumshoe.web.ui.views.csrf_failed"

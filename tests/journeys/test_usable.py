@@ -73,6 +73,8 @@ class MuchOnEveryPage(Journey):
             "found": f"{reverse('finding:find')}?q=berg",
             "due to be forgotten": reverse("finding:due"),
             "hand over": reverse("crew:hand_over", args=[case.pk]),
+            "practice": reverse("practice:practice"),
+            "progress": reverse("practice:progress"),
         }
 
 

@@ -141,7 +141,7 @@ class Killed(unittest.TestCase):
             for after_s in (*(0.2 * step for step in range(1, 20)), 8.0, 16.0, 32.0, 64.0):  # a busy machine is slow
                 process = subprocess.Popen(
                     [sys.executable, "-m", "gumshoe.serving.backups", "make", str(folder), str(target)],
-                    cwd=shop.ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+                    cwd=shop.ROOT, env=shop.of_its_own(folder), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
                 )  # fmt: skip
                 time.sleep(after_s)
                 process.kill()
@@ -173,7 +173,7 @@ class Killed(unittest.TestCase):
                     database.execute("update t set x = 7")
                 done = subprocess.run(
                     [sys.executable, "-c", CUT_OFF, str(step), str(archive), str(folder)],
-                    cwd=shop.ROOT, capture_output=True, text=True, check=False,
+                    cwd=shop.ROOT, env=shop.of_its_own(folder), capture_output=True, text=True, check=False,
                 )  # fmt: skip
                 backups.finish(folder)  # as the next start does
                 with self.subTest(step=step):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from decimal import Decimal
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
@@ -17,6 +18,7 @@ from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case, Imported
 from gumshoe.web.clearing.models import Clearing
+from gumshoe.web.kit import beside
 from gumshoe.web.ledger.models import LooseEnd, LooseEndClosed
 from gumshoe.web.library import services as library
 from gumshoe.web.library.models import Note, ShopCode
@@ -398,7 +400,8 @@ class Files(OnPaper):
 
     def test_a_bad_scan_file_stores_nothing(self) -> None:
         for content in (b"", b'{"format"', b"no codes here", b"x\n" * 1_000_000, b"\xff\xfe\x00" * 50):
-            self.assertEqual(self.send(content), 400, content[:20])
+            with mock.patch.object(beside, "begin", support.at_once):
+                self.assertEqual(self.send(content), 400, content[:20])
         self.assertEqual(self.case.scans.count(), 0)
 
     def test_a_repair_that_did_not_help_still_counts_after_import(self) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import fcntl
-import os
 import re
 import sqlite3
 import subprocess
@@ -25,6 +24,7 @@ from gumshoe.web.cases.models import Case
 from gumshoe.web.proofs import waiting
 from gumshoe.web.standing.services import standing
 from gumshoe.web.vehicles import garage
+from tests.shop import of_its_own
 from tests.web import support
 from tests.web.test_one_mind import Walk
 
@@ -33,10 +33,8 @@ ROOT = Path(__file__).resolve().parents[2]
 
 def run(*arguments: str, data: Path) -> subprocess.CompletedProcess[str]:
     """Call run.py with a shop's data folder."""
-    environment = os.environ | {"GUMSHOE_DATA": str(data)}
-    return subprocess.run(
-        [sys.executable, str(ROOT / "run.py"), *arguments], cwd=ROOT, env=environment, capture_output=True, text=True
-    )
+    command = [sys.executable, str(ROOT / "run.py"), *arguments]
+    return subprocess.run(command, cwd=ROOT, env=of_its_own(data), capture_output=True, text=True)
 
 
 def shop_in(folder: Path, newer: str = "") -> None:

@@ -71,9 +71,7 @@ class Scale(TestCase):
     def queries(self) -> dict[str, int]:
         found = {}
         for name, address in pages(self.case).items():
-            with CaptureQueriesContext(
-                connection,
-            ) as asked:
+            with CaptureQueriesContext(connection) as asked:
                 self.assertEqual(self.client.get(address).status_code, 200, name)
             found[name] = len(asked)
         return found
@@ -97,6 +95,19 @@ class Scale(TestCase):
         for page in pages(self.case).values():
             self.client.get(page)  # a recording is judged once, and kept
         self.assertEqual({name: n for name, n in self.queries().items() if n > MOST_QUERIES}, {})
+
+    def test_no_more_is_asked_right_after_an_entry(self) -> None:
+        """Whoever enters something has it counted, and put into the search; the next page finds it done."""
+        grow(self.lead, 12, "A")
+        settle()
+        first = {}
+        for name, address in pages(self.case).items():
+            entry = reverse("scans:typed", args=[self.case.pk]), {"codes": "P0171 confirmed P0303 pending"}
+            self.assertEqual(self.client.post(*entry).status_code, 302)
+            with CaptureQueriesContext(connection) as asked:
+                self.client.get(address)
+            first[name] = len(asked)
+        self.assertEqual({name: n for name, n in first.items() if n > MOST_QUERIES}, {})
 
     def test_the_sums_are_those_of_going_through_every_case(self) -> None:
         grow(self.lead, 40, "A")

@@ -51,7 +51,7 @@ class BenchPage(Page):
 
     TEMPLATE: ClassVar[str] = "bench/bench.html"
     groups: list[Group]
-    next: NextAction
+    next: NextAction | None
     performed: list[Performed]
 
 

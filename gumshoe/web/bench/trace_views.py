@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.errors import BadInput, GumshoeError
@@ -15,7 +15,10 @@ from gumshoe.web.bench.forms import TraceForm
 from gumshoe.web.bench.pages import TracesPage
 from gumshoe.web.cases.context import find, folder
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.beside import Outcome
 from gumshoe.web.kit.pages import show
+from gumshoe.web.kit.uploads import sent_file
+from gumshoe.web.ui.responses import read_beside
 from gumshoe.web.vehicles.cars import car_of
 
 
@@ -31,17 +34,23 @@ def listed(request: SignedIn, pk: int) -> HttpResponse:
 def read(request: SignedIn, pk: int) -> HttpResponse:
     """Read a CSV file (POST)."""
     case = find(pk)
-    upload = request.FILES.get("file")
-    try:
-        if upload is None:
-            raise BadInput("No file was chosen.", remedies=("choose the oscilloscope's CSV file",))
-        if (upload.size or 0) > MOST_BYTES:
-            raise BadInput("The file is larger than 64 MB.", remedies=("cut it to the stretch that matters",))
-        stored = traces.read(case, request.user, upload.name or "file", upload.read())
-    except GumshoeError as error:
+
+    def refused(error: GumshoeError) -> HttpResponse:
         return _page(request, case, str(error), 400)
-    messages.success(request, f"Read: {len(stored)} channel{'s' if len(stored) > 1 else ''}, measured below.")
-    return redirect("bench:traces", pk)
+
+    try:
+        sent = sent_file(
+            request, MOST_BYTES, "choose the oscilloscope's CSV file", "cut it to the stretch that matters"
+        )
+    except BadInput as error:
+        return refused(error)
+    back = reverse("bench:traces", args=[pk])
+
+    def work() -> Outcome:
+        stored = traces.read(case, request.user, sent.name, sent.content)
+        return Outcome(f"Read: {len(stored)} channel{'s' if len(stored) > 1 else ''}, measured below.", back)
+
+    return read_beside(request, sent.name, len(sent.content), back, work, refused)
 
 
 @require_POST

@@ -10,7 +10,7 @@ from django.shortcuts import redirect
 from django.views.decorators.http import require_POST
 
 from gumshoe.core.errors import BadInput
-from gumshoe.core.judgement import grouped
+from gumshoe.core.judgement import grouped, unordered
 from gumshoe.core.knowledge.by_place import ASKED
 from gumshoe.core.knowledge.outcomes import good_range
 from gumshoe.core.knowledge.rows import TestRow
@@ -20,7 +20,7 @@ from gumshoe.web.bench.forms import TestForm, WithdrawForm
 from gumshoe.web.bench.pages import BenchPage, TestPage
 from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.context import find, folder, hides
 from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.pages import show
 from gumshoe.web.ledger import ends
@@ -32,6 +32,9 @@ def bench(request: SignedIn, pk: int) -> HttpResponse:
     """Every test by what can still be decided, and those already made."""
     case = find(pk)
     found = judging.judged(case)
+    if hides(case, "suspects"):
+        page = BenchPage(groups=[unordered(found)], next=None, performed=services.performed(case))
+        return show(request, page, folder(case, "bench"))
     return show(
         request,
         BenchPage(groups=grouped(found), next=found.next, performed=services.performed(case)),

@@ -39,6 +39,20 @@ class CaseIsClosed(GumshoeError):
     remedies = ("reopen it on the Report page, with a reason", "or open a new case for the vehicle")
 
 
+class SomebodyElsesExercise(GumshoeError):
+    """Something was to be entered in the exercise of another."""
+
+    kept = "Nothing was stored."
+    remedies = ("begin the same exercise yourself: two people can work it apart",)
+
+
+class NotInAnExercise(GumshoeError):
+    """Something was to be entered in an exercise that only a case of the shop has."""
+
+    kept = "Nothing was stored; the exercise is as it was."
+    remedies = ("work it to its end: “End it” on the strip closes it and leads to the debrief",)
+
+
 class EvidenceQuerySet(models.QuerySet[Any]):
     """A query set that reads and adds, and nothing else."""
 
@@ -66,6 +80,8 @@ class Evidence(models.Model):
     """Whether the shop learns from it: it then bears on every case."""
     COUNTS = False
     """Whether the shop's sums rest on it."""
+    SHOP_ONLY = False
+    """Whether an exercise has no such entry: nobody's case, nobody's customer."""
     FOUND_BY: ClassVar[tuple[str, ...]] = ()
     """Fields whose words a case is found by."""
     FOUND_BY_SIGN: ClassVar[tuple[str, ...]] = ()
@@ -80,14 +96,23 @@ class Evidence(models.Model):
             raise EvidenceIsKept(f"{self._meta.verbose_name} of {self.at:%Y-%m-%d %H:%M} cannot be changed.")
         self._refuse_what_cannot_be_kept()
         cases: Any = type(self)._meta.get_field("case").related_model
-        if not self.AFTER_CLOSING and cases._default_manager.filter(pk=self.case_id, closed_at__isnull=False).exists():
+        if not self.AFTER_CLOSING and cases.every.filter(pk=self.case_id, closed_at__isnull=False).exists():
             raise CaseIsClosed(f"Case {self.case.number} is closed: nothing more is entered in it.")
+        self.fits(self.case)
+        if self.case.practice and self.by_id != self.case.opened_by_id:
+            raise SomebodyElsesExercise(f"{self.case.number} is the exercise of {self.case.opened_by}.")
         kwargs["force_insert"] = True
         with transaction.atomic():
             super().save(*args, **kwargs)
             cases.entered(self.case_id, self.by_id, counts=self.COUNTS)
             if self.TEACHES:
                 Settings.learnt()
+
+    @classmethod
+    def fits(cls, case: Any) -> None:
+        """Raises NotInAnExercise where a case is one, and such an entry is the shop's only."""
+        if cls.SHOP_ONLY and case.practice:
+            raise NotInAnExercise(f"{case.number} is an exercise: it has no {cls._meta.verbose_name}.")
 
     def _refuse_what_cannot_be_kept(self) -> None:
         """Texts longer than their field, which SQLite would take, and signs that are none."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from django.db import models
@@ -11,7 +12,10 @@ from gumshoe.core.stored import StoredShape, shape
 
 
 class Stored(models.JSONField):
-    """A JSON value with the version of its shape beside it; read as the present shape (``core/stored.py``)."""
+    """A JSON value with the version of its shape beside it; read as the present shape (``core/stored.py``).
+
+    What comes out is what was put in, the order of its keys too; PostgreSQL, which would sort them, keeps one text.
+    """
 
     def __init__(self, of: StoredShape[Any] | None = None, **kwargs: Any) -> None:
         self.of = of or shape("stored value", Any)
@@ -23,11 +27,13 @@ class Stored(models.JSONField):
 
     def from_db_value(self, value: Any, expression: Any, connection: Any) -> Any:
         raw = super().from_db_value(value, expression, connection)
+        raw = json.loads(raw) if isinstance(raw, str) and connection.vendor == "postgresql" else raw
         return None if raw is None else self.of.read(raw)
 
     def get_db_prep_value(self, value: Any, connection: Any, prepared: bool = False) -> Any:
         plain = self.of.write(value) if value is not None and not hasattr(value, "as_sql") else value
-        return super().get_db_prep_value(plain, connection, prepared)
+        told = isinstance(plain, dict) and connection.vendor == "postgresql"
+        return super().get_db_prep_value(json.dumps(plain) if told else plain, connection, prepared)
 
 
 class Named(models.CharField):  # type: ignore[type-arg]  # no type arguments at run time

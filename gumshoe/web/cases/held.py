@@ -9,7 +9,7 @@ from typing import Any
 
 from django.db import connection
 
-from gumshoe.web.cases.evidence import Evidence
+from gumshoe.web.cases.evidence import Evidence, EvidenceQuerySet
 from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.memo import once, only_reads
 
@@ -18,6 +18,20 @@ ABOUT = {
     "lines": {"works": "works", "answers": "answers"},
 }
 """Entries about other entries: of which kind, under which name there, and under which the case has them all."""
+
+
+class NoEntries(EvidenceQuerySet):
+    """Entries of a kind that a case has none of: known without asking, and without putting a question together, which
+    costs as much as asking it (``none()`` does)."""
+
+    def _fetch_all(self) -> None:
+        self._result_cache = []
+
+    def exists(self) -> bool:
+        return False
+
+    def count(self) -> int:
+        return 0
 
 
 @cache
@@ -49,7 +63,11 @@ def without_others(entries: Iterable[Any], kind: str, fetched: Iterable[str]) ->
     names = set(ABOUT.get(kind, {})) - set(fetched)
     for entry in entries:
         for name in names:
-            vars(entry).setdefault("_prefetched_objects_cache", {})[name] = getattr(entry, name).none()
+            vars(entry).setdefault("_prefetched_objects_cache", {})[name] = _no_others(entry, name)
+
+
+def _no_others(entry: Any, name: str) -> NoEntries:
+    return NoEntries(entry._meta.get_field(name).related_model).none()
 
 
 def _is_empty(case: Case, name: str) -> bool:
@@ -69,6 +87,6 @@ def without_what_is_not_there(case: Case) -> Case:
     entered, nothing is presumed."""
     if only_reads():
         there = _there(case.pk)
-        empty = {name: model._default_manager.none() for name, model in _kinds().items() if name not in there}
+        empty = {name: NoEntries(model).none() for name, model in _kinds().items() if name not in there}
         vars(case)["_prefetched_objects_cache"] = {**getattr(case, "_prefetched_objects_cache", {}), **empty}
     return case

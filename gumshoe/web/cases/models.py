@@ -13,12 +13,12 @@ from gumshoe.web.cases.fields import Stored
 from gumshoe.web.cases.shapes import DOCUMENT, ENTRIES, SYMPTOMS
 from gumshoe.web.kit.marked import not_counted, not_found_as_now
 from gumshoe.web.kit.memo import forget, fresh
-from gumshoe.web.vehicles.models import Customer, Vehicle
+from gumshoe.web.vehicles.models import Customer, OfTheShop, Vehicle
 
 
 class Case(models.Model):
-    """One job on one vehicle. Only ``closed_at`` and ``bay`` ever change, and what a merge moves; all
-    else is evidence."""
+    """One job on one vehicle, found by ``objects``; those of exercises by ``every`` only. Only ``closed_at`` and
+    ``bay`` ever change, and what a merge moves; all else is evidence."""
 
     number = models.CharField(max_length=12, unique=True)
     vehicle = models.ForeignKey(Vehicle, on_delete=models.PROTECT, related_name="cases")
@@ -28,6 +28,11 @@ class Case(models.Model):
     closed_at = models.DateTimeField(null=True, blank=True)
     customer = models.ForeignKey(Customer, on_delete=models.PROTECT, null=True, blank=True, related_name="cases")
     """Who brought the car then; it may have changed hands since."""
+    practice = models.BooleanField(default=False, editable=False)
+    """An exercise: its number, its car and its evidence are never the shop's."""
+
+    objects = OfTheShop["Case"]()
+    every = models.Manager()
 
     class Meta:
         ordering = ("-opened_at",)
@@ -128,7 +133,7 @@ class Reopened(Evidence):
     """A closed case opened again, and why."""
 
     FOUND_BY = ("reason",)
-
+    SHOP_ONLY = True
     AFTER_CLOSING = True
 
     reason = models.CharField(max_length=300)
@@ -146,6 +151,7 @@ class HandOver(Evidence):
     """The case is somebody else's from now on, with what they need to know."""
 
     FOUND_BY = ("done", "next", "off")
+    SHOP_ONLY = True
 
     to = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     done = models.CharField(max_length=600, blank=True)
@@ -157,6 +163,7 @@ class Waiting(Evidence):
     """What the case waits for, until a day where one is known; the latest holds, and may be nothing."""
 
     FOUND_BY = ("note",)
+    SHOP_ONLY = True
 
     class What(models.TextChoices):
         """What a case waits for."""

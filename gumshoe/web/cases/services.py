@@ -83,6 +83,7 @@ def looked_for(text: str) -> list[Vehicle]:
 @in_turn()
 def reopen(case: Case, user: User, reason: str) -> Reopened:
     """Open a closed case again. Raises BadInput without a reason, or when it is open."""
+    Reopened.fits(case)
     if case.closed_at is None:
         raise BadInput("The case is open.")
     if not reason.strip():

@@ -14,7 +14,7 @@ from django.db.models.signals import post_save
 from django.utils import timezone
 
 from gumshoe.web.cases.models import Case, State
-from gumshoe.web.kit.memo import fresh, once
+from gumshoe.web.kit.memo import fresh, once, only_reads
 from gumshoe.web.kit.ports import Port
 from gumshoe.web.vehicles.models import Vehicle
 
@@ -24,8 +24,10 @@ shop_is: Port[[], str] = Port("the state of everything beyond a case that its ju
 
 @once
 def state_of(case: Case) -> int:
-    """The number of the state a case is in now, as it stands in the database."""
-    found = _number(case)
+    """The number of the state a case is in now, as it stands in the database; while a page is only read, as it stood
+    when the case was found."""
+    joined = case._state.fields_cache.get("state") if only_reads() else None
+    found = joined.number if isinstance(joined, State) else _number(case)
     return State.objects.get_or_create(case_id=case.pk)[0].number if found is None else found
 
 
@@ -49,12 +51,12 @@ def while_unchanged(most: int) -> Callable[[Callable[[Case], R]], Callable[[Case
                 if key in held:
                     held.move_to_end(key)
                     return held[key]
+            # The state was read before anything else: what comes in meanwhile has another, under which nothing is kept.
             answer = find(case)
-            if state == _number(case):  # nothing came in meanwhile
-                with lock:
-                    held[key] = answer
-                    while len(held) > most:
-                        held.popitem(last=False)
+            with lock:
+                held[key] = answer
+                while len(held) > most:
+                    held.popitem(last=False)
             return answer
 
         return found

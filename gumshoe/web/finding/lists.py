@@ -43,7 +43,7 @@ CUSTOMER_ORDERS: dict[str, tuple[Any, ...]] = {
     "seen": (F("seen").desc(nulls_last=True), "-name"),
     "most": ("-cars", "-name"),
 }
-NOT_LISTED = ("vehicle__powertrain", "customer__address", "customer__remark", "opened_by__password")
+NOT_LISTED = ("vehicle__powertrain", "customer__address", "customer__remark")
 """What a list of cases does not show, and need not be read for it."""
 HANDS = (Scan, TestRecord, Verdict, Work)
 """Who made one of these worked on the case."""
@@ -54,7 +54,8 @@ def cases(asked: CasesForm) -> QuerySet[Any]:
     """The cases that are asked for, each with ``proof``: how its last proof ended."""
     told = asked.told
     up_to_date()
-    rows: QuerySet[Any] = Case.objects.select_related("vehicle", "customer", "opened_by").defer(*NOT_LISTED)
+    rows: QuerySet[Any] = Case.objects.select_related("vehicle", "customer").prefetch_related("opened_by")
+    rows = rows.defer(*NOT_LISTED)
     rows = rows.annotate(proof=F("state__proof"))
     if told["q"]:
         of_vehicle = Q(vehicle__in=VEHICLES.matching(told["q"])) | Q(customer__in=CUSTOMERS.matching(told["q"]))

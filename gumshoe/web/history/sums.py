@@ -64,7 +64,7 @@ def rebuild() -> None:
         for kept in (Outcome, OutcomeSum, FittedPart, LifeSum):
             kept._default_manager.all().delete()
         for counted in (State, Vehicle, Customer):
-            counted._default_manager.update(counted=False)
+            counted._base_manager.update(counted=False)
     while count_some():
         pass
 
@@ -95,6 +95,9 @@ def _count(marked: dict[str, set[int]]) -> None:
     customers = {pk for *_, pk in held if pk is not None} | set(owners) | marked[CUSTOMER]
     _count_cases([pk for pk, *_ in held])
     _count_vehicles(vehicles)
+    # What is practised on is in no sum, and need not be looked at again.
+    State.objects.filter(case__in=marked[CASE], case__practice=True).update(counted=True)
+    Vehicle.every.filter(pk__in=marked[VEHICLE], practice=True).update(counted=True)
     _count_customers(customers)
 
 

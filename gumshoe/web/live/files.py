@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import PurePath
 
-from django.core.files.uploadedfile import UploadedFile
-
 from gumshoe.core.casefile.untrusted import log_apart, table_apart
 from gumshoe.core.errors import BadInput
 from gumshoe.core.obd.buslog import SUFFIXES
@@ -21,7 +19,7 @@ from gumshoe.web.live.models import Recording
 from gumshoe.web.scans import services as scans
 from gumshoe.web.scans.models import Scan
 
-MOST_BYTES = 256 * 1024 * 1024
+MOST_BYTES = 256_000_000
 
 
 @dataclass(frozen=True)
@@ -32,20 +30,14 @@ class Made:
     words: str
 
 
-def read(case: Case, user: User, upload: UploadedFile[bytes]) -> Made:
+def read(case: Case, user: User, name: str, content: bytes) -> Made:
     """Read a file as a recording. Raises BadInput saying what does not fit; then nothing was stored."""
-    name = PurePath(upload.name or "file").name[:80]
-    if (upload.size or 0) > MOST_BYTES:
-        raise BadInput(
-            f"The file is larger than {MOST_BYTES // 1024 // 1024} MB.",
-            remedies=("cut it to the stretch that matters",),
-        )
     if PurePath(name).suffix.lower() in SUFFIXES:
-        return _bus_log(case, user, name, upload.read())
+        return _bus_log(case, user, name, content)
     is_mdf = PurePath(name).suffix.lower() in mdf.SUFFIXES
     if is_mdf:
         mdf.needed()
-    found = table_apart(upload.read(), looking.channels(case), mdf=is_mdf)
+    found = table_apart(content, looking.channels(case), mdf=is_mdf)
     count = len(found.recording.channels)
     steps = looking.steps(case, found.recording.channels)
     made = store.keep(case, user, found.recording, steps, label=PurePath(name).stem[:80], origin=f"file {name}")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import PurePath
+
 from django.contrib import messages
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect
@@ -13,13 +15,15 @@ from gumshoe.core.signals import mdf
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.kit.beside import Outcome
 from gumshoe.web.kit.pages import show
+from gumshoe.web.kit.uploads import sent_file
 from gumshoe.web.live import files, looking, recordings, services
 from gumshoe.web.live.forms import GoodForm, StretchForm
 from gumshoe.web.live.pages import ReplayPage
 from gumshoe.web.live.reader import Reader
 from gumshoe.web.live.views import BYTES, keys_of, number_from, number_of
-from gumshoe.web.ui.responses import problem
+from gumshoe.web.ui.responses import problem, read_beside
 
 
 @require_GET
@@ -146,16 +150,21 @@ def export_mdf(request: SignedIn, pk: int, number: int) -> HttpResponse:
 def import_file(request: SignedIn, pk: int) -> HttpResponse:
     """Read a file of another tool as a recording."""
     case = find(pk)
-    upload = request.FILES.get("file")
     try:
-        if upload is None:
-            raise BadInput("No file was chosen.", remedies=("choose a CSV file or a bus log",))
-        made = files.read(case, request.user, upload)
-    except GumshoeError as error:
+        sent = sent_file(
+            request, files.MOST_BYTES, "choose a CSV file or a bus log", "cut it to the stretch that matters"
+        )
+    except BadInput as error:
         messages.error(request, str(error))
         return redirect("live:live", pk)
-    messages.success(request, made.words)
-    return redirect("live:replay", pk, made.recording.pk) if made.recording else redirect("scans:scan", pk)
+    name = PurePath(sent.name).name[-80:]
+
+    def read() -> Outcome:
+        made = files.read(case, request.user, name, sent.content)
+        page = ("live:replay", [pk, made.recording.pk]) if made.recording else ("scans:scan", [pk])
+        return Outcome(made.words, reverse(page[0], args=page[1]))
+
+    return read_beside(request, name, len(sent.content), reverse("live:live", args=[pk]), read)
 
 
 def _stretch(request: SignedIn) -> tuple[float, float]:

@@ -14,7 +14,7 @@ from gumshoe.core.knowledge.code_catalogue import kinds
 from gumshoe.core.maps import system_map, systems_of
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.context import find, folder, hidden_page
 from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.pages import show
 from gumshoe.web.library import services
@@ -36,6 +36,8 @@ def _present(case: Case) -> tuple[str, ...]:
 def systems(request: SignedIn, pk: int, name: str = "") -> HttpResponse:
     """One system's page; without a name the first that a present code is about."""
     case = find(pk)
+    if hidden := hidden_page(request, case, "read", "how"):
+        return hidden
     knowledge, present = cases.knowledge_of(case), _present(case)
     rows = systems_of(knowledge)
     maps = {row.id: system_map(row, knowledge, present) for row in rows}

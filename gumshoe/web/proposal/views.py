@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.entries import entries, newest
 from gumshoe.web.kit.pages import show
 from gumshoe.web.ledger.panel import ledger
 from gumshoe.web.proposal import counter as at_the_counter
@@ -27,7 +28,7 @@ def lines(request: SignedIn, pk: int) -> HttpResponse:
     """What is proposed, what the customer said, and what else could be offered."""
     case = find(pk)
     knowledge = cases.knowledge_of(case)
-    verdict = case.verdicts.last()
+    verdict = newest(entries(case, "verdicts"))
     wanted = request.GET.get("repair", "") or (offering.wanted_for(case, verdict.suspect) if verdict else "")
     rows = offering.proposed(case)
     repairs = sorted(knowledge.repairs.values(), key=attrgetter("words"))

@@ -27,7 +27,9 @@ class Left:
 
 
 def left_in(case: Case) -> list[Left]:
-    """What is left in a case, the hard first."""
+    """What is left in a case, the hard first; nothing in a closed one, nor in an exercise, which is ended instead."""
+    if case.practice or case.closed_at is not None:
+        return []
     found = [Left(f"still to be put back: {words}", hard=True) for words in ends.open_ends(case)]
     rows = offering.proposed(case)
     found += [Left(f"not answered by the customer: {row.line.words}") for row in rows if row.open]
@@ -50,6 +52,7 @@ def left_in(case: Case) -> list[Left]:
 def close(case: Case, user: User, reason: str = "") -> Closing:
     """Close the case. Raises BadInput when it is closed already, while a loose end is open, or where something else is
     left and nobody says why it is closed all the same."""
+    Closing.fits(case)
     if case.closed_at is not None:
         raise BadInput("The case is closed already.")
     left = left_in(case)

@@ -63,6 +63,7 @@ def send_report(case: Case, user: User, to: str) -> Mail:
 
 def send(case: Case, user: User, to: str, subject: str, text: str, page: tuple[str, str] | None = None) -> Mail:
     """Hand a mail over and keep a copy with the case. ``page``: name and content of a page that goes along."""
+    Mail.fits(case)
     address = to.strip()
     try:
         validate_email(address)

@@ -12,6 +12,7 @@ from gumshoe.web.cases.shapes import TEXTS
 class Mail(Evidence):
     """A proposal or a report sent to the customer: to whom, and the text as it went."""
 
+    SHOP_ONLY = True
     AFTER_CLOSING = True  # the report of a closed case is sent as well
 
     to = models.EmailField()
@@ -23,6 +24,7 @@ class Closing(Evidence):
     """The case was closed: what was left then, and why it was closed all the same."""
 
     FOUND_BY = ("reason",)
+    SHOP_ONLY = True
 
     reason = models.CharField(max_length=300, blank=True)
     left = Stored(TEXTS, default=list)

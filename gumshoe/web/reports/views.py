@@ -10,18 +10,21 @@ from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from gumshoe.core.casefile import CaseFileError, write_case
+from gumshoe.core.casefile import write_case
 from gumshoe.core.casefile.files import MAX_BYTES
-from gumshoe.core.errors import GumshoeError
+from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.obd.buslog import SUFFIXES
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.context import find, folder, hidden_page
+from gumshoe.web.kit.beside import Outcome
 from gumshoe.web.kit.pages import show
+from gumshoe.web.kit.uploads import sent_file
 from gumshoe.web.reports import closing, importing, labels, mailing, services, standalone
 from gumshoe.web.reports.casefile import export
 from gumshoe.web.reports.forms import MailForm, ReasonForm
 from gumshoe.web.reports.pages import FilePage, ImportPage, LabelPage, ReportPage
+from gumshoe.web.ui.responses import read_beside
 
 
 @needs(Right.SEE)
@@ -30,7 +33,7 @@ def report(request: SignedIn, pk: int) -> HttpResponse:
     case = find(pk)
     return show(
         request,
-        ReportPage(report=services.customer(case), left=closing.left_in(case) if case.closed_at is None else []),
+        ReportPage(report=services.customer(case), left=closing.left_in(case)),
         folder(case, "report"),
     )
 
@@ -39,6 +42,8 @@ def report(request: SignedIn, pk: int) -> HttpResponse:
 def file(request: SignedIn, pk: int) -> HttpResponse:
     """The technical file with every reading, printable."""
     case = find(pk)
+    if hidden := hidden_page(request, case, "report", "file"):
+        return hidden
     return show(request, FilePage(file=services.file(case)), folder(case, "report"))
 
 
@@ -87,22 +92,26 @@ def import_case(request: SignedIn) -> HttpResponse:
     """Read a case file in. A bad file gets the place and the reason, and nothing is imported."""
     if request.method != "POST":
         return show(request, ImportPage())
-    upload = request.FILES.get("file")
-    try:
-        if upload is None:
-            raise CaseFileError("No file was chosen.", remedies=("choose a file ending in .json",))
-        if (upload.size or 0) > MAX_BYTES:
-            raise CaseFileError(f"The file is larger than {MAX_BYTES // 1_000_000} MB.")
-        name = upload.name or ""
-        if PurePath(name).suffix.lower() in SUFFIXES:
-            case = importing.import_car(request.user, upload.read(), name)
-            messages.success(request, f"{case.vehicle.plate} answers as {name} holds it. Scan it like any car.")
-            return redirect("scans:scan", case.pk)
-        case = importing.import_case(request.user, upload.read(), name, again="again" in request.POST)
-    except GumshoeError as error:
+
+    def refused(error: GumshoeError) -> HttpResponse:
         return show(request, ImportPage(trouble=error), status=400)
-    messages.success(request, f"Imported as case {case.number}. The file is kept with the case as it was.")
-    return redirect("scans:read", case.pk)
+
+    try:
+        sent = sent_file(request, MAX_BYTES, "choose a file ending in .json")
+    except BadInput as error:
+        return refused(error)
+    name, content, again = sent.name, sent.content, "again" in request.POST
+
+    def read() -> Outcome:
+        if PurePath(name).suffix.lower() in SUFFIXES:
+            case = importing.import_car(request.user, content, name)
+            words = f"{case.vehicle.plate} answers as {name} holds it. Scan it like any car."
+            return Outcome(words, reverse("scans:scan", args=[case.pk]))
+        case = importing.import_case(request.user, content, name, again=again)
+        words = f"Imported as case {case.number}. The file is kept with the case as it was."
+        return Outcome(words, reverse("scans:read", args=[case.pk]))
+
+    return read_beside(request, name, len(content), reverse("reports:import"), read, refused)
 
 
 @require_POST

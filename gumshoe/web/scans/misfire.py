@@ -24,7 +24,7 @@ from gumshoe.core.powertrain.misfires import Lack
 from gumshoe.core.powertrain.positions import pattern_of
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.context import find, folder, hidden_page
 from gumshoe.web.cases.models import Lamp
 from gumshoe.web.kit.pages import show
 from gumshoe.web.scans import services
@@ -37,6 +37,8 @@ from gumshoe.web.scans.pages import CylinderRow, HandFound, MisfirePage
 def misfire(request: SignedIn, pk: int) -> HttpResponse:
     """Counters of the newest scan that has any; they survive key-off, so the engine may stand still."""
     case = find(pk)
+    if hidden := hidden_page(request, case, "read"):
+        return hidden
     knowledge = cases.knowledge_of(case)
     cylinders = range(1, knowledge.powertrain.cylinders + 1)
     stored, reading = services.latest_misfire(case, knowledge)

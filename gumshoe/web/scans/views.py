@@ -7,9 +7,10 @@ from typing import Any
 from django.contrib import messages
 from django.http import HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect
+from django.urls import reverse
 from django.views.decorators.http import require_POST
 
-from gumshoe.core.casefile import CaseFileError
+from gumshoe.core.casefile.files import MAX_BYTES
 from gumshoe.core.errors import BadInput, GumshoeError
 from gumshoe.core.maps import code_map, engine_map
 from gumshoe.core.obd.snapshot import Snapshot
@@ -17,14 +18,17 @@ from gumshoe.core.powertrain.vin import check_vin
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
-from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.context import find, folder, hidden_page
 from gumshoe.web.cases.models import Case
+from gumshoe.web.kit.beside import Outcome
 from gumshoe.web.kit.pages import show
+from gumshoe.web.kit.uploads import sent_file
 from gumshoe.web.library import services as library
 from gumshoe.web.scans import services, sorting
 from gumshoe.web.scans.forms import AdapterChoice, TypedForm, VinForm
 from gumshoe.web.scans.models import Scan, VinAnswer
 from gumshoe.web.scans.pages import CodesPage, ComparePage, ScanPage
+from gumshoe.web.ui.responses import read_beside
 from gumshoe.web.vehicles.models import Vehicle
 from gumshoe.web.vehicles.sockets import plug_in, sockets
 
@@ -135,19 +139,24 @@ def vin_answer(request: SignedIn, pk: int) -> HttpResponseBase:
 def typed(request: SignedIn, pk: int) -> HttpResponse:
     """Store codes typed in, pasted or read from a file for a car that is not connected."""
     case, text = find(pk), TypedForm.of(request).read("codes")
-    upload = request.FILES.get("file")
-    try:
-        if upload is not None:
-            stored = services.take_file(case, request.user, upload.read())
-        else:
-            stored = [services.type_in(case, request.user, text)]
-    except (BadInput, CaseFileError) as error:
+
+    def refused(error: GumshoeError) -> HttpResponse:
         return _page(request, case, None, 400, trouble=error, typed_text=text[:20_000])
-    messages.success(request, "Codes stored as typed in. They say nothing about monitors that have or have not run.")
-    unread = [item for row in stored if (read := services.snapshot_of(row)) for item in read.problems]
-    if unread:
-        messages.warning(request, f"Look at these again: {'; '.join(unread[:5])}.")
-    return redirect("scans:read", case.pk)
+
+    def work() -> Outcome:
+        user = request.user
+        stored = [services.type_in(case, user, text)] if sent is None else services.take_file(case, user, sent.content)
+        words = "Codes stored as typed in. They say nothing about monitors that have or have not run."
+        unread = [item for row in stored if (read := services.snapshot_of(row)) for item in read.problems]
+        again = f" Look at these again: {'; '.join(unread[:5])}." if unread else ""
+        return Outcome(words + again, reverse("scans:read", args=[pk]), doubtful=bool(unread))
+
+    try:
+        sent = sent_file(request, MAX_BYTES, "choose a file with codes") if request.FILES else None
+    except BadInput as error:
+        return refused(error)
+    name, size = (sent.name, len(sent.content)) if sent else ("typed codes", 0)
+    return read_beside(request, name, size, reverse("scans:scan", args=[pk]), work, refused)
 
 
 @needs(Right.SEE)
@@ -192,6 +201,8 @@ def compare(request: SignedIn, pk: int) -> HttpResponse:
 def read(request: SignedIn, pk: int) -> HttpResponse:
     """What the codes mean together."""
     case = find(pk)
+    if hidden := hidden_page(request, case, "read"):
+        return hidden
     found = judging.judged(case)
     assessment, knowledge = found.assessment, cases.knowledge_of(case)
     reading = services.read(found)

@@ -71,7 +71,7 @@ def _held(rows: list[Case]) -> dict[int, dict[str, bool]]:
         TestRecord.objects.filter(case=own),
     )
     asked = {f"has_{name}": Exists(kind) for name, kind in zip(HELD, kinds, strict=True)}
-    found = Case.objects.filter(pk__in=[row.pk for row in rows]).annotate(**asked).values_list("pk", *asked)
+    found = Case.every.filter(pk__in=[row.pk for row in rows]).annotate(**asked).values_list("pk", *asked)
     return {pk: dict(zip(HELD, held, strict=True)) for pk, *held in found.order_by()}
 
 

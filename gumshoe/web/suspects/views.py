@@ -12,7 +12,7 @@ from gumshoe.core.suspects import Assessment
 from gumshoe.core.suspects.story import story
 from gumshoe.core.suspects.weighing import Stance
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
-from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.context import find, folder, hidden_page
 from gumshoe.web.cases.judging import judged
 from gumshoe.web.kit.pages import show
 from gumshoe.web.suspects import services
@@ -29,6 +29,8 @@ SHOWN_TESTS = 4
 def suspects(request: SignedIn, pk: int) -> HttpResponse:
     """Ranking, the next action, next tests, evidence matrix; what takes longer comes by ``beyond``."""
     case = find(pk)
+    if hidden := hidden_page(request, case, "suspects"):
+        return hidden
     found = judged(case)
     assessment, knowledge = found.assessment, found.grounds.knowledge
     wanted = request.GET.get("suspect", "")

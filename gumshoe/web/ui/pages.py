@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from gumshoe.core.errors import GumshoeError
+from gumshoe.web.kit.beside import Task
 from gumshoe.web.kit.pages import Page
 
 
@@ -24,3 +25,11 @@ class ProblemPage(Page):
 
     TEMPLATE: ClassVar[str] = "ui/problem.html"
     problem: GumshoeError
+
+
+@dataclass(frozen=True, kw_only=True)
+class BesidePage(Page):
+    """What is done beside, while it lasts."""
+
+    TEMPLATE: ClassVar[str] = "ui/beside.html"
+    task: Task

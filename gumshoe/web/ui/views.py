@@ -1,12 +1,14 @@
-"""Error pages in the application's own look; whether the server is well."""
+"""Error pages in the application's own look; what is done beside; whether the server is well."""
 
 from django.db import DatabaseError, connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_GET
 
-from gumshoe.web.accounts.rights import Right
+from gumshoe.web.accounts.rights import Right, SignedIn, needs
+from gumshoe.web.kit import beside
 from gumshoe.web.kit.pages import show
-from gumshoe.web.ui.pages import MessagePage
+from gumshoe.web.ui.pages import BesidePage, MessagePage
+from gumshoe.web.ui.responses import ended
 
 
 @require_GET
@@ -21,6 +23,22 @@ def health(request: HttpRequest) -> JsonResponse:
 
 
 health.required_right = Right.ANYONE  # type: ignore[attr-defined]
+
+
+@require_GET
+@needs(Right.SEE)
+def watch_beside(request: SignedIn, key: str) -> HttpResponse:
+    """How far it is, for whoever began it; its end leads on. A script asks whether it is done."""
+    task = beside.find(key, request.user.pk)
+    if request.headers.get("Accept", "").startswith("application/json"):
+        return JsonResponse({"done": task is None or task.done, "seconds": task.seconds if task else 0})
+    if task is None:
+        words = (
+            "Of this work nothing is known here: its end was told already, or the server was started anew meanwhile. "
+            "What it stored is there; if it is not, send the file once more."
+        )
+        return show(request, MessagePage(title="It has ended", words=words), status=404)
+    return ended(request, task) if task.done else show(request, BesidePage(task=task))
 
 
 def forbidden(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:

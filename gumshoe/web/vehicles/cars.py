@@ -88,7 +88,7 @@ class RealCar(_OnlyTheBus):
         link, spoke = connect(self._adapter.spec, spoke=self._vehicle.spoke, timing=timing)
         if spoke != self._vehicle.spoke:
             self._vehicle.spoke = spoke
-            Vehicle.objects.filter(pk=self._vehicle.pk).update(spoke=spoke)
+            Vehicle.every.filter(pk=self._vehicle.pk).update(spoke=spoke)
         self.words = f"{self.words}, {link.words}"
         return link
 

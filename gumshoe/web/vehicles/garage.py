@@ -7,6 +7,8 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from multiprocessing import get_context
 from pathlib import Path
 
+from django.conf import settings
+
 from gumshoe.core.obd.capture import parse_candump
 from gumshoe.simulator.fleet import fleet
 from gumshoe.simulator.garage import Runner, StandIn, drive_history
@@ -15,8 +17,12 @@ from gumshoe.simulator.logged import logged_car
 from gumshoe.simulator.models import Speech, models
 from gumshoe.simulator.node import Node
 from gumshoe.simulator.text_adapter import MAKES, TextAdapter
+from gumshoe.web.kit.ports import Port
 
 CABLE = "cable"
+practised_on: Port[[str], StandIn | None] = Port("the stand-in of an exercise, by its key")
+PRACTICE, PRACTICE_FOLDER = "practice-", "practice"
+"""How the keys of such stand-ins begin, and where their states are kept."""
 _runners: dict[str, Runner] = {}
 _adapters: dict[tuple[str, str], TextAdapter] = {}
 _gateways: dict[str, Gateway] = {}
@@ -54,8 +60,31 @@ def start_fleet(folder: Path, progress: object = None) -> None:
 
 
 def runner(key: str) -> Runner | None:
-    """The running stand-in of that key, or None."""
-    return _runners.get(key)
+    """The running stand-in of that key, or None. That of an exercise goes on from where it was left."""
+    found = _runners.get(key)
+    if found is not None or not key.startswith(PRACTICE) or settings.PAGES_ONLY:
+        return found
+    row = practised_on(key)
+    return start(row, practice_state(key).parent) if row is not None else None
+
+
+def practice_state(key: str) -> Path:
+    """Where the state of an exercise's stand-in is kept."""
+    return Path(settings.DATA_DIR) / PRACTICE_FOLDER / f"{key}.json"
+
+
+def leave(key: str) -> None:
+    """Nobody works on it any more: it stops, and its state goes."""
+    with _lock:
+        running = _runners.pop(key, None)
+        for plugged in [one for one in _adapters if one[0] == key]:
+            _adapters.pop(plugged).stop()
+        cable = _gateways.pop(key, None)
+    if cable is not None:
+        cable.stop()
+    if running is not None:
+        running.stop()
+    practice_state(key).unlink(missing_ok=True)
 
 
 def ways_to(key: str) -> dict[str, str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, NoReturn
+from typing import Any, NoReturn, TypeVar
 
 from django.conf import settings
 from django.db import models
@@ -40,6 +40,16 @@ class Recorded(models.Model):
         if kwargs.get("update_fields") is not None:
             kwargs["update_fields"] = {*kwargs["update_fields"], "changed", "counted"}
         super().save(*args, **kwargs)
+
+
+M = TypeVar("M", bound=models.Model)
+
+
+class OfTheShop(models.Manager[M]):
+    """What belongs to the shop's work; what is practised on is found by ``every`` only, and so mixes with nothing."""
+
+    def get_queryset(self) -> models.QuerySet[M]:
+        return super().get_queryset().filter(practice=False)
 
 
 class Customer(Recorded):
@@ -100,6 +110,11 @@ class Vehicle(Recorded):
     """The file that this car was replayed from; its frames are in VehicleLog."""
     visits = models.PositiveIntegerField(default=0, editable=False)
     """A sum: how many cases it has."""
+    practice = models.BooleanField(default=False, editable=False)
+    """It is practised on, and is not of the shop."""
+
+    objects = OfTheShop["Vehicle"]()
+    every = models.Manager()
 
     class Meta:
         ordering = ("plate",)

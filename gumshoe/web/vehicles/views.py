@@ -18,7 +18,7 @@ from gumshoe.web.vehicles.models import Vehicle
 @needs(Right.SEE)
 def stand_in_state(request: SignedIn, pk: int) -> JsonResponse:
     """What somebody at the car sees now."""
-    vehicle = get_object_or_404(Vehicle, pk=pk)
+    vehicle = get_object_or_404(Vehicle.every, pk=pk)
     try:
         return JsonResponse(services.state(vehicle))
     except GumshoeError as error:
@@ -29,7 +29,7 @@ def stand_in_state(request: SignedIn, pk: int) -> JsonResponse:
 @needs(Right.WORK)
 def stand_in_act(request: SignedIn, pk: int) -> JsonResponse:
     """Turn the key, hold the pedal, drive."""
-    vehicle = get_object_or_404(Vehicle, pk=pk)
+    vehicle = get_object_or_404(Vehicle.every, pk=pk)
     try:
         return JsonResponse(services.act(vehicle, ActionForm.of(request).read("action")))
     except GumshoeError as error:

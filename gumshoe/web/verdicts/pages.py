@@ -26,7 +26,7 @@ class RepairPage(Page):
     verdict: Verdict | None
     earlier: list[Verdict]
     chosen: Suspect
-    standing_of: StandingOf
+    standing_of: StandingOf | None
     candidates: Choices
     others: Choices
     why: WhyAsked | None

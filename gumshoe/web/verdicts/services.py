@@ -21,6 +21,7 @@ from gumshoe.web.accounts.models import User
 from gumshoe.web.bench import circuits
 from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
+from gumshoe.web.cases.entries import entries, newest
 from gumshoe.web.cases.models import Case
 from gumshoe.web.kit.in_turn import in_turn
 from gumshoe.web.kit.memo import once
@@ -144,7 +145,7 @@ def _waited_for(verdict: Verdict) -> int:
 @once
 def sent_back(case: Case) -> Review | None:
     """The review that sent the verdict that holds back; None when none did."""
-    verdict = case.verdicts.last()
+    verdict = newest(entries(case, "verdicts"))
     found = verdict.review if verdict else None
     return found if found and found.kind == Review.Kind.SENT_BACK else None
 
@@ -166,12 +167,12 @@ class WhyAsked:
 
 def why_failed(case: Case, assessment: Assessment) -> WhyAsked | None:
     """What to ask about the fault last named; None while no fault has been named."""
-    named = case.verdicts.last()
+    named = newest(entries(case, "verdicts"))
     if named is None:
         return None
     knowledge = cases.knowledge_of(case)
     row = knowledge.faults.get(named.suspect)
-    answer = named.causes.last()
+    answer = next(reversed(named.causes.all()), None)
     cause = knowledge.faults.get(answer.suspect) if answer else None
     roots = tuple(
         root for root in root_causes(assessment, knowledge, named.suspect) if root.probability >= WORTH_ASKING

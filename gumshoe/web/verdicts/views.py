@@ -12,7 +12,8 @@ from gumshoe.core.suspects.posterior import Suspect
 from gumshoe.core.words import share
 from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
 from gumshoe.web.cases import judging
-from gumshoe.web.cases.context import find, folder
+from gumshoe.web.cases.context import find, folder, hides
+from gumshoe.web.cases.entries import entries, newest
 from gumshoe.web.kit.pages import show
 from gumshoe.web.ledger.panel import ledger
 from gumshoe.web.verdicts import services as verdicts
@@ -29,9 +30,11 @@ def repair(request: SignedIn, pk: int) -> HttpResponse:
     found = judging.judged(case)
     assessment = found.assessment
     chosen = assessment.suspect(request.GET.get("suspect", "")) or assessment.suspects[0]
-    verdict = case.verdicts.last()
-    candidates = assessment.suspects[:CANDIDATES]
-    if chosen not in candidates:
+    given = entries(case, "verdicts")
+    verdict = newest(given)
+    hidden = hides(case, "suspects")
+    candidates = () if hidden else assessment.suspects[:CANDIDATES]
+    if chosen not in candidates and not hidden:
         candidates = (*candidates, chosen)
     first = {row.id for row in candidates}
     others = (row for row in assessment.suspects if row.id not in first)
@@ -40,13 +43,16 @@ def repair(request: SignedIn, pk: int) -> HttpResponse:
         RepairPage(
             part="verdict",
             verdict=verdict,
-            earlier=list(case.verdicts.exclude(pk=verdict.pk)) if verdict else [],
+            earlier=[row for row in given if row != verdict],
             chosen=chosen,
-            standing_of=standing(assessment, chosen.id),
+            standing_of=None if hidden else standing(assessment, chosen.id),
             candidates=[_choice(row) for row in candidates],
-            others=[_choice(row) for row in sorted(others, key=lambda row: row.row.words)],
+            others=[
+                (row.id, row.row.words) if hidden else _choice(row)
+                for row in sorted(others, key=lambda row: row.row.words)
+            ],
             why=verdicts.why_failed(case, assessment),
-            once_more=found.once_more(verdict.suspect if verdict else chosen.id),
+            once_more=None if hidden else found.once_more(verdict.suspect if verdict else chosen.id),
             may_review=may(request.user, Right.OVERRULE) and verdicts.reviewable_by(verdict, request.user),
             ledger=ledger(case, "repair"),
         ),

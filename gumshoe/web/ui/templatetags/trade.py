@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from decimal import Decimal
+from functools import lru_cache
 from typing import Any
 
 from django import template
 from django.templatetags.static import static
+from django.urls import reverse
 from django.utils.formats import date_format
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
@@ -137,6 +139,13 @@ def channel_name(key: str) -> str:
     """The name of a channel."""
     item = fields_by_key().get(key)
     return item.name if item else key
+
+
+@register.simple_tag
+@lru_cache(maxsize=20_000)
+def address(name: str, pk: int) -> str:
+    """The address of a row of a list: as ``url``, found once."""
+    return reverse(name, args=[pk])
 
 
 @register.simple_tag
