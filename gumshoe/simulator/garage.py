@@ -22,7 +22,7 @@ from gumshoe.simulator.bus import lost_share
 from gumshoe.simulator.chassis import GEARBOX, UNITS, ChassisModule, TransmissionModule
 from gumshoe.simulator.drives import PROFILES, trips_of
 from gumshoe.simulator.engine import DT
-from gumshoe.simulator.finding import Finding
+from gumshoe.simulator.finding import Finding, running
 from gumshoe.simulator.gateway import Gateway
 from gumshoe.simulator.hands import observe
 from gumshoe.simulator.models import Speech, models
@@ -178,7 +178,11 @@ class Runner(threading.Thread):
         """Bring the car to where it stands: its saved state, or its history driven now."""
         if self.state_file and self.state_file.exists():
             try:
-                self.vehicle.restore(json.loads(self.state_file.read_text(encoding="utf-8")))
+                saved = json.loads(self.state_file.read_text(encoding="utf-8"))
+                key, rpm = Key(saved.pop("key", Key.OFF)), float(saved.pop("held_rpm", 0.0))
+                self.vehicle.restore(saved)
+                self.vehicle.turn_key(key)  # an engine that ran is started again
+                self.vehicle.driver.want_rpm = rpm
                 return
             except ValueError as error:  # a broken state file: keep it aside and drive the history again
                 log.warning("state of %s could not be read: %s", self.stand_in.key, error)
@@ -262,7 +266,11 @@ class Runner(threading.Thread):
         if self.state_file is None:
             return
         with self.lock if seen else self.lock.unseen():
-            text = json.dumps(self.vehicle.save())
+            car = self.vehicle
+            left = {"key": Key.OFF, "held_rpm": 0.0}
+            if not car.driving:  # a drive that was cut off has ended, key off
+                left = {"key": Key.START if running(car) or car.is_ready else car.key, "held_rpm": car.driver.want_rpm}
+            text = json.dumps(car.save() | left)
         part = self.state_file.with_suffix(".part")
         part.write_text(text, encoding="utf-8")
         os.replace(part, self.state_file)
@@ -360,7 +368,7 @@ class Runner(threading.Thread):
                 lamp = "out"
             elif "warning_lamp" in vehicle.electrics.stuck_on:
                 lamp = "on"
-            elif vehicle.engine.state.rpm < 350.0:
+            elif not running(vehicle):
                 lamp = "on (bulb check)"
             else:
                 lamp = (
@@ -375,7 +383,7 @@ class Runner(threading.Thread):
                 "speed_kmh": round(vehicle.speed_kmh),
                 "coolant_c": round(vehicle.engine.state.coolant_c),
                 "lamp": lamp,
-                "running": vehicle.engine.state.rpm >= 350.0,
+                "running": running(vehicle),
                 "driving": vehicle.driving,
                 "drive_share": round(1.0 - vehicle.plan_left_s / total, 3) if vehicle.driving else 0.0,
                 "speedup": self.speedup,

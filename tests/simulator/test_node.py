@@ -69,6 +69,7 @@ class OnTheBus(unittest.TestCase):
             second.prepare()
             self.assertIn("P0102", second.vehicle.memory.codes("confirmed"))
             self.assertEqual(second.vehicle.parts.unplugged, {"air_flow_meter"})
+            self.assertEqual(second.state()["key"], "on")
             second.node.bus.shutdown()
             path.write_text("{broken")
             third = Runner(SPEC, "restart-3", path)
@@ -76,3 +77,26 @@ class OnTheBus(unittest.TestCase):
             self.assertEqual(third.vehicle.memory.records, {})
             self.assertTrue(path.with_suffix(".broken").exists())
             third.node.bus.shutdown()
+
+    def test_an_engine_that_ran_runs_again_and_a_drive_cut_off_has_ended(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "car.json"
+            first = Runner(SPEC, "runs-1", path)
+            first.prepare()
+            first.key("start")
+            first.skip(4.0)
+            first.hold_rpm(2500.0)
+            first.skip(4.0)
+            first.save()  # and here it is killed
+            second = Runner(SPEC, "runs-2", path)
+            second.prepare()
+            second.skip(8.0)
+            self.assertAlmostEqual(float(second.state()["rpm"]), 2500.0, delta=150.0)
+            second.drive("mixed", 1.0)
+            second.skip(60.0)
+            second.save()
+            third = Runner(SPEC, "runs-3", path)
+            third.prepare()
+            self.assertEqual((third.state()["key"], third.state()["driving"]), ("off", False))
+            for runner in (first, second, third):
+                runner.node.bus.shutdown()

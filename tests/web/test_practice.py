@@ -241,7 +241,7 @@ class Worked(Practised):
     def test_ended_and_looked_back_at(self) -> None:
         attempt = self.begun()
         self.worked(attempt, WRONG, RIGHT)
-        self.assertIn("No drive has proven this repair", self.page("practice:end", attempt.pk))
+        self.assertIn("No drive has proven anything here", self.page("practice:end", attempt.pk))
         with mock.patch.object(beside, "begin", support.at_once):
             answer = self.client.post(reverse("practice:end", args=[attempt.pk]))
         self.assertEqual(answer["Location"], reverse("practice:debrief", args=[attempt.pk]))
