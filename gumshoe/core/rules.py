@@ -16,7 +16,7 @@ from gumshoe.core.handtests.catalogue import WORKS
 from gumshoe.core.handtests.rows import HandTestRow, HandTestsFile
 from gumshoe.core.knowledge.by_place import ASKED
 from gumshoe.core.knowledge.component_rows import CheckRow, ClassRow
-from gumshoe.core.knowledge.outcomes import AND, Reading, base_of, condition, decide
+from gumshoe.core.knowledge.outcomes import PART, Reading, alternatives, condition, decide, limit
 from gumshoe.core.knowledge.parts import shared_points
 from gumshoe.core.knowledge.platform import Platform
 from gumshoe.core.knowledge.presets import PresetRow, describe
@@ -70,7 +70,7 @@ def _test(row: TestRow) -> Broken:
 def _conditions(row: TestRow) -> Broken:
     rows = {item.key: item for item in row.readings}
     for index, outcome in enumerate(row.outcomes):
-        for part in outcome.when.split(AND):
+        for part in (part for parts in alternatives(outcome.when) for part in parts):
             try:
                 key, relation, operand = condition(part)
             except DataError as error:
@@ -83,8 +83,10 @@ def _conditions(row: TestRow) -> Broken:
                 yield ("outcomes", index, "when"), f"“{relation}” is not asked of a {told.kind}"
             elif relation == "is" and operand not in told.options:
                 yield ("outcomes", index, "when"), f"“{operand}” is none of the options of “{key}”"
-            elif relation != "is" and not _number(operand):
+            elif relation != "is" and not _number(operand.partition(PART)[0]):
                 yield ("outcomes", index, "when"), f"“{operand}” is not a number"
+            elif relation != "is" and (whole := operand.partition(PART)[2]) and whole not in rows:
+                yield ("outcomes", index, "when"), f"there is no reading “{whole}” to be a part of"
 
 
 def _reachable(row: TestRow) -> Broken:
@@ -109,12 +111,12 @@ def _values(item: ReadingRow, row: TestRow) -> list[Reading]:
     """Readings worth trying: every option; of a number its ends, and each limit with what lies beside it."""
     if item.kind == "choice":
         return list(item.options)
-    base = base_of(item, Specification())
     limits = [
-        float(operand) * base
+        limit(item, float(operand), Specification())
         for outcome in row.outcomes
-        for key, _relation, operand in map(condition, outcome.when.split(AND))
-        if key == item.key
+        for parts in alternatives(outcome.when)
+        for key, _relation, operand in map(condition, parts)
+        if key == item.key and PART not in operand
     ]
     low, high = item.low if item.low is not None else -1e9, item.high if item.high is not None else 1e9
     tried = {low, high, *(value for limit in limits for value in (limit - STEP, limit, limit + STEP))}
@@ -128,6 +130,8 @@ def _reading(row: ReadingRow) -> Broken:
         yield ("options",), "a number has no options"
     yield from _ordered(row.low, row.high, ("low",))
     yield from _ordered(row.good_low, row.good_high, ("good_low",))
+    if row.of and row.usual is None:
+        yield ("usual",), "it is per cent of what may not be known: say between which values that usually lies"
     if (row.good_low is None) != (row.good_high is None):
         yield ("good_low",), "a good range has two ends"
 

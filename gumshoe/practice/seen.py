@@ -44,6 +44,8 @@ READS: dict[str, tuple[tuple[str, str], ...]] = {
     "look_throttle": (("carbon", "carbon ring"), ("sticks", "sticks or is jammed"), ("", "clean")),
     "look_cap": (("loose", "loose, cross-threaded or cracked"), ("", "tight and whole")),
     "look_oil": (("low", "low, overdue or wrong"), ("", "right")),
+    "look_oil_fuel": (("does not smell", "right"), ("", "over the mark, thin, smells of fuel")),
+    "converter_output": (("14.", "13 V and more"), ("13.", "13 V and more"), ("", "at or below 12.6 V")),
     "bearing_clearance": (("beyond", "beyond the limit"), ("", "within the limit")),
 }
 CHECKS = (

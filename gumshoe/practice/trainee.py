@@ -32,11 +32,13 @@ from gumshoe.practice.seen import CHECKS, POINTS, READS, cylinder_of, snapshot, 
 from gumshoe.simulator.drives import start
 from gumshoe.simulator.finding import Finding
 from gumshoe.simulator.hands import observe
-from gumshoe.simulator.vehicle import Vehicle
+from gumshoe.simulator.vehicle import Key, Vehicle
 
 MOST_STEPS = 25
 AGAIN_MINUTES = 4.0
 """What it takes to see again what was found before, with everything still laid out."""
+RUNS = frozenset({"running", "road", "warm"})
+"""What a test may need that means a running engine."""
 GIVES_UP = 6
 """So many repairs without an end, and the car goes to somebody else."""
 
@@ -153,9 +155,7 @@ class Technician:
         if test.measures:
             self.trims = trims(self.car)
             return True
-        if "running" in test.needs or any(reading.kind == "number" for reading in test.readings):
-            self.car.begin(start(60.0))
-            self.car.run(62.0)
+        self.bring_to(test)
         readings = {}
         for reading in test.readings:
             finding = observe(self.car, reading.point)
@@ -171,6 +171,18 @@ class Technician:
         self._made += 1
         self.outcomes.append(TestOutcome(test.id, outcome, "stand-in", self._now()))
         return True
+
+    def bring_to(self, test: TestRow) -> None:
+        """The car as the test wants it: idling (or at least cranked), key on, or key off and at rest."""
+        if not RUNS.isdisjoint(test.needs):
+            self.car.begin(start(60.0))
+            self.car.run(62.0)
+        elif "key on, engine off" in test.needs:
+            self.car.turn_key(Key.ON)
+            self.car.run(2.0)
+        else:
+            self.car.turn_key(Key.OFF)
+            self.car.run(5.0)
 
     def sees_otherwise(self, judged: Judged, suspect: str) -> bool:
         """Before anything is renewed the one finding on which it rests is seen once more; whether it was not so."""

@@ -320,6 +320,7 @@ def _of_a_bank(model: CarModel, bank: int) -> Iterator[Defect]:
     front = f"the upstream oxygen sensor{of_bank}"
     for key, words, component, change in (
         ("sensor-lean", f"{front} reads lean", sensor, _at("lambda_shift", place, 0.22)),
+        ("sensor-rich", f"{front} reads rich", sensor, _at("lambda_shift", place, -0.16)),
         ("sensor-lazy", f"{front} is lazy", sensor, _at("lambda_lag_s", place, 3.4)),
         ("exhaust-leak", f"the exhaust{of_bank} leaks ahead of the upstream sensor", f"exhaust_manifold_gasket{own}",
          _at("exhaust_leak", place, 0.36)),

@@ -108,6 +108,15 @@ def _sensor(vehicle: Car) -> Finding:
     )
 
 
+def _sensor_weakened(vehicle: Car) -> Finding:
+    shifted = min(vehicle.parts.lambda_shift)
+    return Finding(
+        "A hose behind the throttle opened until the engine falters: highest lambda shown.",
+        round(1.0 + shifted + 0.18, 2),
+        "λ",
+    )
+
+
 def _meter(vehicle: Car) -> Finding:
     state = vehicle.engine.state
     if not running(vehicle):
@@ -147,7 +156,7 @@ def _compression(vehicle: Car) -> Finding:
 
 
 def _plugs(vehicle: Car) -> Finding:
-    gaps = [0.75 + 0.55 * wear for wear in vehicle.parts.plug_wear]
+    gaps = [vehicle.model.plug_gap_mm * (1.0 + 0.73 * wear) for wear in vehicle.parts.plug_wear]
     worst = max(range(len(gaps)), key=lambda n: gaps[n])
     return Finding(f"Widest gap at cylinder {worst + 1}.", round(max(gaps), 2), "mm")
 
@@ -354,6 +363,7 @@ POINTS: dict[str, Finder] = {
     "filter_drop": _filter_drop,
     "booster_pedal": _booster,
     "upstream_rich": _sensor,
+    "upstream_lean": _sensor_weakened,
     "full_load_filling": _meter,
     "pressure_at_rest": _pressure_at_rest,
     "air_filter": _filter,

@@ -92,6 +92,11 @@ def _filter_pressure(vehicle: Car) -> Finding:
     return Finding("Too high or implausible for the flow." if odd else "As a clean filter's, at idle and at 2500.")
 
 
+def _filter_gauge(vehicle: Car) -> Finding:
+    skewed = vehicle.parts.filter_sensor_gain != 1.0
+    return Finding("They differ, or no zero at rest." if skewed else "They agree.")
+
+
 def _tailpipe(vehicle: Car) -> Finding:
     return Finding("Dry black soot." if vehicle.parts.filter_cracked else "It is clean or grey.")
 
@@ -237,6 +242,7 @@ POINTS: dict[str, Finder] = {point: always(words) for point, words in SOUND_LOOK
     "charge_pipes": _charge_pipes,
     "boost_gate": _gate,
     "filter_pressure": _filter_pressure,
+    "filter_gauge": _filter_gauge,
     "filter_model": _soot_share,
     "tailpipe": _tailpipe,
     "regeneration_history": _regenerations,

@@ -88,11 +88,12 @@ class Hybrid:
 class CarModel:
     """One kind of car. Volumes in litres, areas in mm² (effective), masses in kg, speeds in km/h and rpm.
 
-    ``boost_kpa``: full boost of its turbocharger; ``cam_travel_deg``: how far its cams turn (``cams``: which of each
-    bank); ``sealed_tank``: the tank can be closed by a vent valve; ``direct_kpa``: pressure that its high-pressure pump
-    holds for direct injection; ``answers_s``: how long its control unit takes over each answer, ``one_at_a_time``: it
-    takes a single PID in a request; ``narrow``: its upstream sensors only tell rich from lean; ``filtered``: a petrol
-    engine with a particulate filter. Zero, empty or false: it has none of it."""
+    ``plug_gap_mm``: of a new plug; ``boost_kpa``: full boost of its turbocharger; ``cam_travel_deg``: how far its
+    cams turn (``cams``: which of each bank); ``sealed_tank``: the tank can be closed by a vent valve; ``direct_kpa``:
+    pressure that its high-pressure pump holds for direct injection; ``answers_s``: how long its control unit takes
+    over each answer, ``one_at_a_time``: it takes a single PID in a request; ``narrow``: its upstream sensors only
+    tell rich from lean; ``filtered``: a petrol engine with a particulate filter. Zero, empty or false: it has none of
+    it."""
 
     key: str
     words: str
@@ -110,6 +111,7 @@ class CarModel:
     shift_kmh: tuple[float, ...]
     weakest_joint: int
     leak_scale: float = 1.0
+    plug_gap_mm: float = 0.75
     boost_kpa: float = 0.0
     cam_travel_deg: float = 0.0
     cams: tuple[str, ...] = ()

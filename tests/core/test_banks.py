@@ -7,6 +7,7 @@ from gumshoe.core.codes import CodeState
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.outcomes import decide, good_range
 from gumshoe.core.knowledge.platform import platforms
+from gumshoe.core.knowledge.rows import Specification
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
 from gumshoe.core.powertrain.positions import bank_of
 from gumshoe.core.signals.recording import Recording
@@ -123,3 +124,30 @@ class LimitsOfTheVehicle(unittest.TestCase):
         self.assertEqual(decide(test, same, six).id, "falls")
         low, high = good_range(test.readings[0], six) or (0.0, 0.0)
         self.assertTrue(low < six.fuel_pressure_kpa < high)
+
+    def test_where_nothing_is_specified_nothing_usual_is_condemned(self) -> None:
+        """Port injection holds 2.5 to 4.5 bar, plugs are set to 0.7 to 1.1 mm (common practice)."""
+        test = THREE.tests["fuel_pressure"]
+        for idle, load, outcome in (
+            (250.0, 300.0, "good"),  # a regulator on vacuum: less at idle
+            (440.0, 430.0, "good"),
+            (400.0, 330.0, "falls"),  # by itself, whatever is specified
+            (300.0, 200.0, "falls"),
+            (560.0, 555.0, "high"),
+        ):
+            readings = {"idle_kpa": idle, "load_kpa": load}
+            self.assertEqual(decide(test, readings).id, outcome, readings)
+        plugs = THREE.tests["plug_gap"]
+        for gap, outcome in ((1.1, "good"), (1.3, "good"), (1.5, "worn")):
+            self.assertEqual(decide(plugs, {"insulator": "whole", "widest_mm": gap}).id, outcome, gap)
+
+    def test_an_idle_is_off_only_where_one_is_specified_or_none_is_usual(self) -> None:
+        for rpm, specification, bins in (
+            (860.0, Specification(), []),
+            (860.0, Specification(idle_rpm=760.0), ["high"]),
+            (1250.0, Specification(), ["high"]),
+            (480.0, Specification(), ["low"]),
+        ):
+            told = (trim(Region.WARM_IDLE, 0.0, 1, rpm), "r", "1")
+            clues = extract(OnRecord(trims=(told,), specification=specification), SIX)
+            self.assertEqual([row.value for row in clues if row.variable == "idle_speed"], bins, rpm)

@@ -14,7 +14,7 @@ from gumshoe.core.knowledge.by_place import ASKED
 from gumshoe.core.knowledge.catalogue import FOLDER, expand
 from gumshoe.core.knowledge.outcomes import check_reading, decide
 from gumshoe.core.knowledge.platform import platform_for_vin, platforms
-from gumshoe.core.knowledge.rows import CodesFile, FaultsFile
+from gumshoe.core.knowledge.rows import CodesFile, FaultsFile, Specification
 from gumshoe.core.knowledge.tables import load_table
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, StoredCode
 from gumshoe.core.obd.status import CONTINUOUS_MONITORS, Monitor, MonitorStatus
@@ -84,9 +84,9 @@ class Outcomes(unittest.TestCase):
         self.tests = expand(Powertrain()).tests
 
     def test_readings_decide(self) -> None:
-        pressure = self.tests["fuel_pressure"]
+        pressure, told = self.tests["fuel_pressure"], Specification(fuel_pressure_kpa=350.0)
         for idle, load, outcome in ((350, 345, "good"), (350, 240, "falls"), (420, 410, "high")):
-            self.assertEqual(decide(pressure, {"idle_kpa": idle, "load_kpa": load}).id, outcome)
+            self.assertEqual(decide(pressure, {"idle_kpa": idle, "load_kpa": load}, told).id, outcome)
 
     def test_every_choice_of_every_test_decides(self) -> None:
         for test in self.tests.values():
@@ -96,12 +96,12 @@ class Outcomes(unittest.TestCase):
                     self.assertTrue(decide(test, {**numbers, row.key: option}).id)
 
     def test_a_cracked_insulator_is_told_whatever_the_gap(self) -> None:
-        plugs = self.tests["plug_gap"]
+        plugs, told = self.tests["plug_gap"], Specification(plug_gap_mm=0.8)
         for seen, gap, outcome in (
             ("one cracked or tracking", 0.8, "cracked"), ("whole", 0.8, "good"), ("whole", 1.3, "worn"),
         ):  # fmt: skip
-            self.assertEqual(decide(plugs, {"insulator": seen, "widest_mm": gap}).id, outcome)
-        self.assertEqual(decide(plugs, {"widest_mm": 0.8}).id, "good")  # as it was entered before
+            self.assertEqual(decide(plugs, {"insulator": seen, "widest_mm": gap}, told).id, outcome)
+        self.assertEqual(decide(plugs, {"widest_mm": 0.8}, told).id, "good")  # as it was entered before
 
     def test_a_finding_at_one_cylinder_is_told_of_that_cylinder(self) -> None:
         """Else one cylinder's lost compression convicts whichever is suspected."""

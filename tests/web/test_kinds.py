@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import subprocess
 import sys
@@ -14,6 +13,7 @@ from django.test import SimpleTestCase, tag
 
 from gumshoe.web.cases.evidence import Evidence
 from gumshoe.web.cases.registry import kinds
+from tests.shop import of_its_own
 
 ROOT = Path(__file__).resolve().parents[2]
 SKIPPED = shutil.ignore_patterns("__pycache__")
@@ -134,9 +134,8 @@ class Followed(SimpleTestCase):
                 [sys.executable, "-c", FOLLOWS],
                 cwd=folder,
                 env={
-                    **os.environ,
+                    **of_its_own(Path(folder) / "data"),
                     "DJANGO_SETTINGS_MODULE": "gumshoe.settings.test",
-                    "GUMSHOE_DATA": str(Path(folder) / "data"),
                     "GUMSHOE_COMPILED": "",
                 },
                 capture_output=True,

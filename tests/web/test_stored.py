@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import gzip
 import json
-import os
 import sqlite3
 import subprocess
 import sys
@@ -21,6 +20,7 @@ from gumshoe.core.knowledge.renamed import names_of, present
 from gumshoe.core.stored import StoredCannotBeRead, shape
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.bench.models import TestRecord
+from tests.shop import of_its_own
 from tests.web import support
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -38,7 +38,7 @@ class Released(unittest.TestCase):
                     database.executescript(gzip.decompress(path.read_bytes()).decode())
                 told = subprocess.run(
                     [sys.executable, "-m", "tests.web.stored.walk"],
-                    cwd=ROOT, env=os.environ | {"GUMSHOE_DATA": folder}, capture_output=True, text=True, check=False,
+                    cwd=ROOT, env=of_its_own(Path(folder)), capture_output=True, text=True, check=False,
                 )  # fmt: skip
                 self.assertEqual(told.returncode, 0, told.stderr[-2000:])
                 found = json.loads(told.stdout.splitlines()[-1])

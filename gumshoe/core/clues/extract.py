@@ -18,7 +18,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.code_index import sibling_of
 from gumshoe.core.knowledge.effects import LOST
-from gumshoe.core.knowledge.rows import VariableRow
+from gumshoe.core.knowledge.rows import USUAL_IDLE_RPM, VariableRow
 from gumshoe.core.knowledge.values import MISFIRE, Origin
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot
 from gumshoe.core.signals.regions import RUNS_RPM, Region, classify
@@ -286,6 +286,16 @@ def _lamp(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     yield Clue(ClueKind.GRADED, variable.id, name, words, variable.family, *evidence.symptom_source)
 
 
+def _off_idle(rpm: float, specified: float | None) -> tuple[float | None, str]:
+    """How far an idle is off, in rpm, and against what; None where nothing is specified and it may be right."""
+    if specified is not None:
+        return rpm - specified, f"{rpm - specified:+.0f} against specification"
+    low, high = USUAL_IDLE_RPM
+    if low <= rpm <= high:
+        return None, ""
+    return rpm - (low if rpm < low else high), f"outside of what is usual ({low:.0f} to {high:.0f})"
+
+
 def _live(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
     latest: dict[str, Clue] = {}
     newest: dict[str, dict[int, tuple[RegionTrim, str, str]]] = {}
@@ -295,12 +305,14 @@ def _live(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
             newest.setdefault(name, {})[trim.bank] = (trim, source, at)
         if trim.region is Region.WARM_IDLE and "idle_speed" in knowledge.variables:
             variable = knowledge.variables["idle_speed"]
-            off = trim.rpm - evidence.specification.idle_rpm
+            off, words = _off_idle(trim.rpm, evidence.specification.idle_rpm)
+            if off is None:
+                continue
             latest["idle_speed"] = Clue(
                 ClueKind.GRADED,
                 "idle_speed",
                 bin_of(variable, off),
-                f"Idle {trim.rpm:.0f} rpm, {off:+.0f} against specification",
+                f"Idle {trim.rpm:.0f} rpm, {words}",
                 variable.family,
                 source,
                 at,

@@ -1,4 +1,5 @@
-"""The small language in which a test says how its readings decide: ``found is whole``, ``load_kpa below 310``."""
+"""The small language in which a test says how its readings decide: ``found is whole``, ``load_kpa below 310``,
+``load_kpa below 88 of idle_kpa`` (per cent of another reading), alternatives with ``|`` between them."""
 
 from __future__ import annotations
 
@@ -20,6 +21,10 @@ _COMPARE = {
 Reading = float | str
 AND = " & "
 """Between two conditions that must both hold."""
+OR = " | "
+"""Between two sets of such conditions, one of which must hold."""
+PART = " of "
+"""Between a per cent and the reading that it is a part of."""
 
 
 def condition(when: str) -> tuple[str, str, str]:
@@ -31,38 +36,51 @@ def condition(when: str) -> tuple[str, str, str]:
     raise DataError(f"“{when}” is not a condition: write KEY is CHOICE, or KEY below/above/at least/at most NUMBER.")
 
 
-def base_of(row: ReadingRow, specification: Specification) -> float:
-    """What one per cent of a reading's limits is, in its unit; 1 for limits that stand in the unit itself."""
+def alternatives(when: str) -> list[list[str]]:
+    """The conditions of an outcome: one of these lists must hold, and of that all."""
+    return [part.split(AND) for part in when.split(OR)]
+
+
+def limit(row: ReadingRow, figure: float, specification: Specification) -> float:
+    """A limit in the reading's unit: itself, or so many per cent of what is specified for this vehicle. Where that is
+    not known the limit is of the lowest that is usual, or of the highest, so that nothing usual lies beyond it."""
     if not row.of:
-        return 1.0
+        return figure
     told = getattr(specification, row.of)
-    return float(row.usual if told is None and row.usual is not None else told) / 100.0
+    if told is None:
+        low, high = row.usual or (0.0, 0.0)
+        told = high if figure >= 100.0 else low
+    return figure * float(told) / 100.0
+
+
+def is_specified(row: ReadingRow, specification: Specification) -> bool:
+    """Whether its limits are of a value that is known of this vehicle."""
+    return bool(row.of) and getattr(specification, row.of) is not None
 
 
 def good_range(row: ReadingRow, specification: Specification) -> tuple[float, float] | None:
     """The good range of a number, in its unit; None where the test states none."""
     if row.good_low is None or row.good_high is None:
         return None
-    base = base_of(row, specification)
-    return row.good_low * base, row.good_high * base
+    return limit(row, row.good_low, specification), limit(row, row.good_high, specification)
 
 
 def decide(test: TestRow, readings: Mapping[str, Reading], specification: Specification | None = None) -> OutcomeRow:
     """The outcome these readings give: the first whose condition holds. Raises BadInput when none does.
 
-    Limits that are per cent of a specified value use ``specification``, or the usual values without one.
+    Limits that are per cent of a specified value use ``specification``, or the range that is usual without one.
     """
     told = specification or Specification()
     rows = {row.key: row for row in test.readings}
     for outcome in test.outcomes:
-        if all(_holds(part, readings, rows, told) for part in outcome.when.split(AND)):
+        if any(all(_holds(part, readings, rows, told) for part in parts) for parts in alternatives(outcome.when)):
             return outcome
     raise BadInput(f"These readings decide nothing in “{test.words}”.", remedies=("check the readings",))
 
 
 def readings_of(outcome: OutcomeRow) -> dict[str, str]:
-    """The choices that lead to an outcome, by their keys."""
-    parts = [condition(part) for part in outcome.when.split(AND)]
+    """The choices that lead to an outcome, by their keys; the first ones where there are several ways."""
+    parts = [condition(part) for part in alternatives(outcome.when)[0]]
     return {key: operand for key, relation, operand in parts if relation == "is"}
 
 
@@ -75,7 +93,11 @@ def _holds(
         return value == operand
     if value == "":
         return False
-    return bool(_COMPARE[relation](float(value), float(operand) * base_of(rows[key], specification)))
+    figure, _, other = operand.partition(PART)
+    if not other:
+        return bool(_COMPARE[relation](float(value), limit(rows[key], float(figure), specification)))
+    whole = readings.get(other, "")
+    return whole != "" and bool(_COMPARE[relation](float(value), float(figure) / 100.0 * float(whole)))
 
 
 def check_reading(row: ReadingRow, text: str) -> Reading:

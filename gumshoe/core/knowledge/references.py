@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, fields
 from functools import cache
-from types import UnionType
+from types import NoneType, UnionType
 from typing import Annotated, Any, Union, get_args, get_origin, get_type_hints
 
 from gumshoe.core.knowledge.values import Refers
@@ -36,7 +36,7 @@ def named(value: Any, shape: Any, at: Location = ()) -> Iterator[Named]:
             yield Named(refers.to, value, at)
     elif get_origin(shape) in (Union, UnionType):
         for option in get_args(shape):
-            if value is not None:
+            if value is not None and option is not NoneType:
                 yield from named(value, option, at)
     elif isinstance(value, tuple):
         of = get_args(shape)

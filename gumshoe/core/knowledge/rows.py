@@ -41,6 +41,7 @@ from gumshoe.core.knowledge.values import (
     PartOrRepair,
     Power,
     Procedure,
+    Range,
     Rate,
     RegionName,
     RepairName,
@@ -196,8 +197,9 @@ class EffectsFile(Row):
 class ReadingRow(Row):
     """One thing to enter: a number with its unit and sane range, or a choice.
 
-    ``of``: the value of the vehicle's specification that good range and conditions are per cent of; ``usual``: what
-    stands in for it where the specification does not tell.
+    ``of``: the value of the vehicle's specification that good range and conditions are per cent of; ``usual``: between
+    which values it lies on vehicles of all kinds, where this one's is not known. Then a limit under 100 % is one of the
+    lowest, a limit over it one of the highest: what lies between may be sound.
     """
 
     key: str
@@ -211,7 +213,7 @@ class ReadingRow(Row):
     good_low: Number | None = None
     good_high: Number | None = None
     of: Specified = ""
-    usual: Number | None = None
+    usual: Range | None = None
 
 
 @dataclass(frozen=True)
@@ -336,13 +338,20 @@ class BandRow(Row):
 
 @dataclass(frozen=True)
 class Specification(Row):
-    """Values of one vehicle; the defaults are for a vehicle nothing is known about (common practice)."""
+    """Values of one vehicle, as its maker states them; None: not known. What is not known is never taken to be some
+    usual value: it is judged by the whole usual range (below, and ``usual`` of a reading)."""
 
-    idle_rpm: Amount = 750.0
+    idle_rpm: Amount | None = None
     idle_tolerance_rpm: Amount = 80.0
-    fuel_pressure_kpa: Amount = 350.0
+    fuel_pressure_kpa: Amount | None = None
     plug_gap_mm: Amount | None = None
-    thermostat_c: Amount = 88.0
+    thermostat_c: Amount | None = None
+
+
+USUAL_IDLE_RPM = 550.0, 1000.0
+"""Between these idles what is warm and sound, whatever it is (common practice, from memory)."""
+USUAL_THERMOSTAT_C = 80.0
+"""No engine's thermostat opens at less (common practice, from memory)."""
 
 
 @dataclass(frozen=True)

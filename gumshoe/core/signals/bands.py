@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from gumshoe.core.knowledge.rows import BandRow, Specification
+from gumshoe.core.knowledge.rows import USUAL_IDLE_RPM, BandRow, Specification
 from gumshoe.core.signals.regions import Region
 
 
@@ -33,6 +33,8 @@ def expected(
 ) -> Band | None:
     """The band of a channel in a region: the vehicle's specification first, a region's band before a general one."""
     if key == "rpm" and region is Region.WARM_IDLE:
+        if specification.idle_rpm is None:
+            return Band(*USUAL_IDLE_RPM, "what is usual; this vehicle's own idle is not known")
         return Band(
             specification.idle_rpm - specification.idle_tolerance_rpm,
             specification.idle_rpm + specification.idle_tolerance_rpm,

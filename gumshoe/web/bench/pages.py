@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import ClassVar, NamedTuple
 
 from gumshoe.core.handtests.rows import HandTestRow, Worked
 from gumshoe.core.judgement.grouped import Group
@@ -55,13 +55,25 @@ class BenchPage(Page):
     performed: list[Performed]
 
 
+class TestField(NamedTuple):
+    """A reading of a test on its page: what stands in it, what would be good and in which unit, whether it asks for a
+    place, and whether good is by this vehicle's own value."""
+
+    row: ReadingRow
+    typed: str
+    good: tuple[float, float] | None
+    unit: str
+    place: bool
+    specified: bool
+
+
 @dataclass(frozen=True, kw_only=True)
 class TestPage(Page):
     """What ``bench/test.html`` shows."""
 
     TEMPLATE: ClassVar[str] = "bench/test.html"
     test: TestRow
-    fields: list[tuple[ReadingRow, str, tuple[float, ...] | None, str, bool]]
+    fields: list[TestField]
     trouble: str
     cautions: list[str]
     note: str

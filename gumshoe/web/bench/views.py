@@ -12,12 +12,12 @@ from django.views.decorators.http import require_POST
 from gumshoe.core.errors import BadInput
 from gumshoe.core.judgement import grouped, unordered
 from gumshoe.core.knowledge.by_place import ASKED
-from gumshoe.core.knowledge.outcomes import good_range
+from gumshoe.core.knowledge.outcomes import good_range, is_specified
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.web.accounts.rights import Right, SignedIn, needs
 from gumshoe.web.bench import hand, services
 from gumshoe.web.bench.forms import TestForm, WithdrawForm
-from gumshoe.web.bench.pages import BenchPage, TestPage
+from gumshoe.web.bench.pages import BenchPage, TestField, TestPage
 from gumshoe.web.cases import judging
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.context import find, folder, hides
@@ -91,7 +91,14 @@ def _page(
     for reading in row.readings:
         scale, good = shop_scale(reading.unit), good_range(reading, specification)
         fields.append(
-            (reading, typed.get(reading.key, ""), good and tuple(map(scale.of, good)), scale.unit, reading.key in ASKED)
+            TestField(
+                reading,
+                typed.get(reading.key, ""),
+                good and (scale.of(good[0]), scale.of(good[1])),
+                scale.unit,
+                reading.key in ASKED,
+                is_specified(reading, specification),
+            )
         )
     cautions = [cases.knowledge_of(case).cautions[name] for name in row.cautions]
     return show(

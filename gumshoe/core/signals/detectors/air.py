@@ -93,8 +93,9 @@ def idle(grid: Grid, context: Context) -> Iterator[Finding]:
     spread = float(np.std(lively(rpm, grid.step, HUNTS_S)))
     good = spread <= IDLE_WANDERS_RPM
     said = "steady" if good else "it wanders"
-    off = float(np.nanmedian(rpm)) - context.specification.idle_rpm
-    words = f"Warm idle {np.nanmedian(rpm):.0f} rpm ({off:+.0f} against specification), ±{spread:.0f}: {said}."
+    idle, specified = float(np.nanmedian(rpm)), context.specification.idle_rpm
+    against = "specification not known" if specified is None else f"{idle - specified:+.0f} against specification"
+    words = f"Warm idle {idle:.0f} rpm ({against}), ±{spread:.0f}: {said}."
     yield Finding("idle", words, *grid.span(stretch), good)
 
 

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from gumshoe.core.knowledge import by_place
+from gumshoe.core.knowledge.rows import USUAL_THERMOSTAT_C
 from gumshoe.core.powertrain.description import Evap, Fuel, Phasers, Powertrain, Throttle
 from gumshoe.core.signals.detectors.model import Context, Finding, Grid, Rule, known
 from gumshoe.core.signals.response import best_lag
@@ -130,7 +131,8 @@ def warm_up(grid: Grid, context: Context) -> Iterator[Finding]:
     running = np.flatnonzero(grid.running & np.isfinite(coolant))
     if not running.size:
         return
-    target = context.specification.thermostat_c - SHORT_C
+    told = context.specification.thermostat_c
+    target = (USUAL_THERMOSTAT_C if told is None else told) - SHORT_C
     first, last = int(running[0]), int(running[-1])
     seconds = (last - first) * grid.step
     reached = np.flatnonzero(grid.running & (coolant >= target))
