@@ -187,7 +187,7 @@ def wrongly(car: Vehicle, fault: FaultRow, found: Assessment, known: Knowledge) 
         if row.repair == fault.repair or row.component == fault.component:
             continue
         repair = known.repairs[row.repair]
-        car.carry_out(repair.component, known.reached_by(repair.id), wiring=repair.wiring)
+        car.carry_out(repair.component, known.reached_by(repair.id), work=repair.work)
         if not is_sound(car):
             return row
         renew(car, deepcopy(ill))

@@ -87,8 +87,9 @@ class Car(Protocol):
         ...
 
     # -- worked on
-    def carry_out(self, component: str, reached: Iterable[str], *, wiring: bool) -> None:
-        """A repair: plugs back on all that is reached, and the part renewed unless only its ``wiring`` is mended."""
+    def carry_out(self, component: str, reached: Iterable[str], *, work: str) -> None:
+        """A repair: plugs back on all that is reached by ``wiring``; else what is done with the part (``renew``,
+        ``mend``, ``refit``, ``clean``, ``set``, ``service``), which puts right what such work puts right."""
         ...
 
     def set_plug(self, component: str, *, off: bool) -> None:

@@ -36,7 +36,7 @@ def cures(car: Vehicle, known: Knowledge) -> frozenset[str]:
     found = set()
     ill = deepcopy(car.parts)
     for name, row in known.repairs.items():
-        if car.carry_out(row.component, known.reached_by(name), wiring=row.wiring):
+        if car.carry_out(row.component, known.reached_by(name), work=row.work):
             if is_sound(car):
                 found.add(name)
             renew(car, deepcopy(ill))

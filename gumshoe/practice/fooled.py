@@ -55,6 +55,6 @@ def fault_mended_by(car: Car, repair: str, seed: int) -> str:
     found = []
     for name in car.defects:
         ill = car.fresh(name, seed=1)
-        if ill.carry_out(row.component, car.known.reached_by(repair), wiring=row.wiring) and is_sound(ill):
+        if ill.carry_out(row.component, car.known.reached_by(repair), work=row.work) and is_sound(ill):
             found.append(name)
     return Random(seed).choice(found) if found else ""

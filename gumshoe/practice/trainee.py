@@ -246,7 +246,7 @@ class Technician:
         row = self.known.repairs[name]
         self.job.minutes += row.minutes + self.costs.proof_minutes
         self.job.money += self.costs.of_repair(row)
-        self.changed = self.car.carry_out(row.component, self.known.reached_by(name), wiring=row.wiring)
+        self.changed = self.car.carry_out(row.component, self.known.reached_by(name), work=row.work)
         self.job.repairs.append(name)
         self.job.cured = is_sound(self.car)
         self.job.mended += self.changed

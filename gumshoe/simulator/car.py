@@ -18,7 +18,7 @@ from gumshoe.simulator.engine import CARBON_SHIFT, Air, Engine
 from gumshoe.simulator.hybrid import ElectricDrive
 from gumshoe.simulator.identity import Identity, Key
 from gumshoe.simulator.memory import Memory
-from gumshoe.simulator.mending import mend, mend_wiring
+from gumshoe.simulator.mending import mend, mend_wiring, reached_with
 from gumshoe.simulator.models import CarModel, models
 from gumshoe.simulator.monitors import Misfire, all_monitors
 from gumshoe.simulator.parts import healthy
@@ -176,9 +176,10 @@ class Car:
         if component == "battery":
             self.supply_v = 10.9 + 1.65 * self.charge_share
 
-    def mend(self, component: str) -> bool:
-        """Repair or renew a component; True when that changed anything. What is learnt with the part follows: a new
-        crank sensor has to be learnt, a throttle is learnt as the work says, a filter has its own true load of ash."""
+    def mend(self, component: str, work: str = "renew") -> bool:
+        """Work on a component (see ``mending.mend``); True when that changed anything. What is learnt with the part
+        follows: a new crank sensor has to be learnt, a throttle is learnt as the work says, a filter has its own true
+        load of ash."""
         before = (self.charge_share, self.memory.throttle_learnt, self.memory.crank_learnt)
         if component == "battery":
             self.charge()
@@ -187,18 +188,20 @@ class Car:
         if component in ("crank_sensor", "crank_wheel"):
             self.memory.crank_learnt = False
         after = (self.charge_share, self.memory.throttle_learnt, self.memory.crank_learnt)
-        return mend(self.parts, component, self.model) or before != after
+        return mend(self.parts, component, self.model, work) or before != after
 
-    def carry_out(self, component: str, reached: Iterable[str], *, wiring: bool) -> bool:
+    def carry_out(self, component: str, reached: Iterable[str], *, work: str) -> bool:
         """Carry a repair out; True when that changed anything.
 
-        ``wiring``: plugs go back on all that is ``reached`` and a fuse or ground is mended, but no part; else the part
-        is repaired or renewed.
+        ``work``: by ``wiring`` plugs go back on what is ``reached`` (``mending.reached_with``), but no part is mended;
+        else what is done with the part: see ``mending.mend``.
         """
         before = repr(self.parts)
-        if wiring:
-            for name in (component, *reached):
+        if work == "wiring":
+            for name in reached_with(component, reached):
                 mend_wiring(self.parts, name)
-        if not wiring or component in self.model.points:
+        if work != "wiring":
+            self.mend(component, work)
+        elif component in self.model.points:
             self.mend(component)
         return repr(self.parts) != before

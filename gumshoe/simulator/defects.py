@@ -37,14 +37,21 @@ MOODY = (
 """Where a wire is broken so that it only parts now and then."""
 
 
+RENEWED, SET = frozenset({"renew"}), frozenset({"set"})
+REPAIRED = RENEWED | {"mend", "service"}
+REFITTED, CLEANED, ADJUSTED = REPAIRED | {"refit"}, REPAIRED | {"clean"}, RENEWED | SET
+
+
 @dataclass(frozen=True)
 class Defect:
-    """One fault that can be put into a stand-in: its key, what it physically is, and how it changes the parts."""
+    """One fault that can be put into a stand-in: its key, what it physically is, and how it changes the parts.
+    ``by``: the kinds of work on its component that put it right."""
 
     key: str
     words: str
     component: str
     apply: Change
+    by: frozenset[str] = REPAIRED
 
 
 def _set(name: str, value: object) -> Change:
@@ -142,12 +149,13 @@ def _of_every_car(model: CarModel) -> Iterator[Defect]:
         )
     for number, pair in enumerate(model.stages, start=1):
         words = f"the control unit's output stage of the injectors of {pair[0]} and {pair[1]} is dead"
-        yield Defect(f"stage-{number}-dead", words, "engine_module", _stage_dead(pair))
+        yield Defect(f"stage-{number}-dead", words, "engine_module", _stage_dead(pair), RENEWED)
     yield Defect(
         "software-old",
         "the software of the engine control unit takes rough road for misfires",
         "engine_module",
         _set("software_old", True),
+        RENEWED | SET,
     )
 
 
@@ -167,7 +175,9 @@ def _of_petrol(model: CarModel) -> Iterator[Defect]:
         _set("regulator_gain", 1.75),
     )
     yield Defect("fuel-bad", "the tank holds fuel with a third of alcohol", "fuel", _set("fuel_lean", 0.13))
-    yield Defect("injectors-fouled", "all injectors deliver too little", "injectors", _all("injector_gain", 0.80))
+    yield Defect(
+        "injectors-fouled", "all injectors deliver too little", "injectors", _all("injector_gain", 0.80), CLEANED
+    )
     yield Defect("plugs-worn", "all spark plugs are worn out", "spark_plugs", _all("plug_wear", 0.85))
     passing = _set("purge_passing_mm2", 1.6 * model.size)
     yield Defect("purge-passing", "the purge valve does not close", "purge_valve", passing)
@@ -190,9 +200,10 @@ def _of_petrol(model: CarModel) -> Iterator[Defect]:
 
 def _of_the_throttle(model: CarModel) -> Iterator[Defect]:
     body = "throttle_body"
-    yield Defect("throttle-carbon", "carbon narrows the closed throttle", body, _set("throttle_carbon", 1.0))
+    yield Defect("throttle-carbon", "carbon narrows the closed throttle", body, _set("throttle_carbon", 1.0), CLEANED)
     if model.electronic_throttle:
-        yield Defect("throttle-sticks", "the throttle plate sticks on its way", body, _set("throttle_sticks", True))
+        sticks = _set("throttle_sticks", True)
+        yield Defect("throttle-sticks", "the throttle plate sticks on its way", body, sticks, CLEANED)
         yield Defect(
             "throttle-track-gap",
             "the first track of the throttle sensor has a worn spot",
@@ -208,17 +219,28 @@ def _of_the_timing(model: CarModel) -> Iterator[Defect]:
         tail, own = (f"-b{place + 1}", f" of bank {place + 1}") if len(model.banks) > 1 else ("", "")
         chain = "timing_chain" + (f"_b{place + 1}" if place else "")
         yield Defect(
-            f"chain-stretched{tail}", f"the timing chain{own} is stretched", chain, _at("chain_deg", place, 12.0)
+            f"chain-stretched{tail}",
+            f"the timing chain{own} is stretched",
+            chain,
+            _at("chain_deg", place, 12.0),
+            RENEWED,
         )
         yield Defect(
-            f"tooth-out{tail}", f"the timing chain{own} is one tooth out", chain, _at("chain_deg", place, 20.0)
+            f"tooth-out{tail}",
+            f"the timing chain{own} is one tooth out",
+            chain,
+            _at("chain_deg", place, 20.0),
+            ADJUSTED,
         )
     if model.distributor:
         turned = _set("tooth_deg", 27.7)
-        yield Defect("distributor-tooth", "the distributor is one tooth of its gear out", "distributor", turned)
-        yield Defect("distributor-turned", "the distributor is turned too far", "distributor", _set("tooth_deg", 11.0))
+        words = "the distributor is one tooth of its gear out"
+        yield Defect("distributor-tooth", words, "distributor", turned, ADJUSTED)
+        far = _set("tooth_deg", 11.0)
+        yield Defect("distributor-turned", "the distributor is turned too far", "distributor", far, ADJUSTED)
     else:
-        yield Defect("crank-wheel-moved", "the crank's wheel sits off its key", "crank_wheel", _set("tooth_deg", 14.0))
+        moved = _set("tooth_deg", 14.0)
+        yield Defect("crank-wheel-moved", "the crank's wheel sits off its key", "crank_wheel", moved, ADJUSTED)
     for place, cam in enumerate(model.phasers):
         own = f" of bank {cam.bank}" if len(model.banks) > 1 else ""
         valve = cam.valve
@@ -235,7 +257,7 @@ def _of_the_metering(model: CarModel) -> Iterator[Defect]:
     sensor = "air_flow_meter" if model.flow_metered else "manifold_pressure_sensor"
     if model.flow_metered:
         duct = _set("duct_leak_share", 0.24)
-        yield Defect("duct-loose", "the duct behind the air-flow meter is off its clamp", "intake_duct", duct)
+        yield Defect("duct-loose", "the duct behind the air-flow meter is off its clamp", "intake_duct", duct, REFITTED)
         yield Defect("meter-low", "the air-flow meter reads low, more so at high flow", sensor, _meter(0.95, 0.72))
         yield Defect("meter-high", "the air-flow meter reads high", sensor, _meter(1.10, 1.28))
         yield Defect("meter-plug-off", "the air-flow meter's plug is off", sensor, _added("unplugged", sensor))
@@ -252,7 +274,7 @@ def _of_the_systems(model: CarModel) -> Iterator[Defect]:
         yield Defect("boost-hose-off", "a hose of the charge air is off", "charge_pipes", _set("boost_gain", 0.25))
         gate = "the vanes are stuck open" if model.diesel else "the boost actuator's rod is stuck open"
         yield Defect("gate-stuck", gate, "turbo_actuator", _set("gate_stuck", True))
-        yield Defect("turbo-worn", "the turbocharger is worn out", "turbo", _set("boost_gain", 0.55))
+        yield Defect("turbo-worn", "the turbocharger is worn out", "turbo", _set("turbo_gain", 0.55))
         dead = _wired("boost_valve", "inside")
         yield Defect("boost-actuator-open", "the boost actuator is dead", "boost_valve", dead)
     if model.high_pressure:
@@ -297,7 +319,11 @@ def _of_the_filter(model: CarModel) -> Iterator[Defect]:
 def _of_diesel(model: CarModel) -> Iterator[Defect]:
     for stuck, name in ((0.0, "shut"), (0.55, "open")):
         yield Defect(
-            f"egr-stuck-{name}", f"the recirculation valve sticks {name}", "egr_valve", _set("egr_stuck", stuck)
+            f"egr-stuck-{name}",
+            f"the recirculation valve sticks {name}",
+            "egr_valve",
+            _set("egr_stuck", stuck),
+            CLEANED,
         )
     for n in range(1, model.cylinders + 1):
         yield Defect(
@@ -342,7 +368,6 @@ def _of_a_cylinder(model: CarModel, cylinder: int) -> Iterator[Defect]:
         ("plug-{}-worn", f"the spark plug {of} is worn out", plug, _at("plug_wear", place, 0.92)),
         ("insulator-{}-cracked", f"the insulator of the spark plug {of} is cracked", plug,
          _at("insulator", place, 0.53)),
-        ("injector-{}-clogged", f"the injector {of} delivers too little", injector, _at("injector_gain", place, 0.72)),
         ("compression-{}-low", f"cylinder {cylinder} has lost compression", f"cylinder_{cylinder}",
          _at("compression", place, 0.55)),
         ("injector-{}-off", f"the plug of the injector {of} is off", injector, _added("unplugged", injector)),
@@ -355,6 +380,8 @@ def _of_a_cylinder(model: CarModel, cylinder: int) -> Iterator[Defect]:
         ]
     for key, words, component, change in rows:
         yield Defect(key.format(cylinder), words, component, change)
+    clogged = _at("injector_gain", place, 0.72)
+    yield Defect(f"injector-{cylinder}-clogged", f"the injector {of} delivers too little", injector, clogged, CLEANED)
 
 
 def _of_the_points(model: CarModel) -> Iterator[Defect]:

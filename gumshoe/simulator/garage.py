@@ -333,10 +333,10 @@ class Runner(threading.Thread):
         with self.lock:
             return self.vehicle.mend(component)
 
-    def carry_out(self, component: str, reached: Iterable[str], *, wiring: bool) -> bool:
+    def carry_out(self, component: str, reached: Iterable[str], *, work: str) -> bool:
         """Carry a repair out: see ``Vehicle.carry_out``."""
         with self.lock:
-            return self.vehicle.carry_out(component, reached, wiring=wiring)
+            return self.vehicle.carry_out(component, reached, work=work)
 
     def set_plug(self, component: str, *, off: bool) -> None:
         """Unplug a component or plug it in again."""

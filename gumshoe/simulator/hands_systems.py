@@ -68,12 +68,12 @@ def _gate(vehicle: Car) -> Finding:
 
 def _boost_watch(vehicle: Car) -> Finding:
     parts = vehicle.parts
-    weak = parts.boost_gain < 0.8 or parts.gate_stuck or "boost_valve" in vehicle.electrics.dead
+    weak = min(parts.boost_gain, parts.turbo_gain) < 0.8 or parts.gate_stuck or "boost_valve" in vehicle.electrics.dead
     return Finding("Boost stays below it." if weak else "Boost follows its command.")
 
 
 def _turbo_shaft(vehicle: Car) -> Finding:
-    worn = 0.4 < vehicle.parts.boost_gain < 0.8
+    worn = vehicle.parts.turbo_gain < 0.8
     return Finding("It has play, rubbing or oil in the duct." if worn else "It turns free, little play.")
 
 

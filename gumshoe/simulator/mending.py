@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import fields, replace
 
 from gumshoe.core.powertrain.component import ComponentRef
-from gumshoe.simulator.defects import part_defects
-from gumshoe.simulator.models import CarModel
+from gumshoe.simulator.defects import Defect, part_defects
+from gumshoe.simulator.models import POINTS, CarModel
 from gumshoe.simulator.parts import INSIDE, Parts, healthy
 from gumshoe.simulator.wires import HOUSED_IN
 
@@ -16,21 +17,30 @@ SETS = {"spark_plugs": "spark_plug", "injectors": "injector"}
 """What is renewed or cleaned as a set, and the kind of its members."""
 BUS, BOTH_ENDS, DRIVER = "bus_bus", 2, "driver"
 
+OPENS = frozenset({"renew", "mend"})
+"""Work after which what was broken inside the part is whole."""
+REPLUGS = OPENS | {"refit", "clean"}
 HEATED = ("oxygen_sensor", "oxygen_heater")
 
 
-def mend(parts: Parts, component: str, model: CarModel) -> bool:
-    """Put a component back to its nominal condition, whatever was wrong with it; True when that changed anything.
+def mend(parts: Parts, component: str, model: CarModel, work: str = "renew") -> bool:
+    """Put a component back to its nominal condition, as far as this work does: what is worn is not cured by setting it,
+    nor what is dirty by learning it anew. True when that changed anything.
 
-    A part that is replaced is also plugged in again.
+    A part that is taken out is also plugged in again; what is broken inside goes with the part.
     """
     before = repr(parts)
     nominal = healthy(model)
-    for defect in part_defects(model):
-        if defect.component != component and ComponentRef.parse(defect.component).kind != SETS.get(component):
+    own = [
+        defect
+        for defect in part_defects(model)
+        if component == defect.component or ComponentRef.parse(defect.component).kind == SETS.get(component)
+    ]
+    left = [defect for defect in own if work not in defect.by]
+    for defect in own:
+        if defect in left or any(_is_there(other, parts, model) for other in left if _alike(other, defect, model)):
             continue
-        trial = healthy(model)
-        defect.apply(trial)
+        trial = _with(defect, model)
         for item in fields(Parts):
             if item.name in WIRES:
                 continue
@@ -47,16 +57,51 @@ def mend(parts: Parts, component: str, model: CarModel) -> bool:
                 getattr(parts, item.name).discard(component)
             else:
                 setattr(parts, item.name, good)
-    if component == "engine_module":
+    if component == "engine_module" and work == "renew":
         for name in [name for name, (element, _) in parts.wired.items() if element == DRIVER]:
             del parts.wired[name]
-    for name in _housed_with(component):
+    for name in _housed_with(component) if work in REPLUGS else ():
         parts.unplugged.discard(name)
         parts.loose.discard(name)
-        for held in (parts.wired, parts.moods):
+        for held in (parts.wired, parts.moods) if work in OPENS else ():
             if held.get(name, ("",))[0].rpartition(":")[2] in INSIDE:
                 del held[name]
     return repr(parts) != before
+
+
+def _with(defect: Defect, model: CarModel) -> Parts:
+    """Sound parts with that one fault."""
+    trial = healthy(model)
+    defect.apply(trial)
+    return trial
+
+
+def _touched(defect: Defect, model: CarModel) -> dict[str, object]:
+    """What a fault changes, and to what."""
+    good, bad = healthy(model), _with(defect, model)
+    return {item.name: getattr(bad, item.name) for item in fields(Parts) if _differs(good, bad, item.name)}
+
+
+def _differs(one: Parts, other: Parts, name: str) -> bool:
+    return bool(getattr(one, name) != getattr(other, name))
+
+
+def _alike(one: Defect, other: Defect, model: CarModel) -> bool:
+    """Whether two faults show in the same quantity (a chain that is stretched, and one that is a tooth out)."""
+    return one.component == other.component and _touched(one, model).keys() == _touched(other, model).keys()
+
+
+def _is_there(defect: Defect, parts: Parts, model: CarModel) -> bool:
+    """Whether the parts have this very fault."""
+    good = healthy(model)
+    for name, bad in _touched(defect, model).items():
+        now, sound = getattr(parts, name), getattr(good, name)
+        if isinstance(bad, list):
+            if any(b != s and n != b for n, b, s in zip(now, bad, sound, strict=True)):
+                return False
+        elif now != bad:
+            return False
+    return True
 
 
 def mend_wiring(parts: Parts, component: str) -> None:
@@ -72,6 +117,13 @@ def mend_wiring(parts: Parts, component: str) -> None:
         parts.moods.pop(name, None)
         if parts.wired.get(name, ("",))[0] != DRIVER:
             parts.wired.pop(name, None)
+
+
+def reached_with(component: str, reached: Iterable[str]) -> tuple[str, ...]:
+    """What a repair of wires puts in order: with a plug all that is in it; a fuse, a reference, a ground or the bus
+    wires are mended by themselves, and whoever hangs on them keeps what is wrong in its own circuit."""
+    alone = component == BUS or any(component.startswith(f"{kind}_") for kind in POINTS)
+    return (component,) if alone else (component, *reached)
 
 
 def _housed_with(component: str) -> tuple[str, ...]:

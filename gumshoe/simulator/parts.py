@@ -70,6 +70,7 @@ class Parts:
     charging: float = 1.0
     strap_ohm: float = 0.001
     boost_gain: float = 1.0
+    turbo_gain: float = 1.0
     gate_stuck: bool = False
     vent_stuck: bool = False
     egr_stuck: float = -1.0

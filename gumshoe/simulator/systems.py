@@ -54,7 +54,9 @@ class Systems:
     def step(self, model: CarModel, parts: Parts, seconds: float, *, flow_gps: float, purge_gps: float) -> None:
         """Advance the turbocharger and the tank by what flows through the engine."""
         if model.boost_kpa:
-            drive = min(flow_gps / (SPOOL_GPS * model.size), 1.2) * (1.0 - self.gate) * parts.boost_gain
+            drive = (
+                min(flow_gps / (SPOOL_GPS * model.size), 1.2) * (1.0 - self.gate) * parts.boost_gain * parts.turbo_gain
+            )
             wanted = min(model.boost_kpa * drive * drive, 1.15 * model.boost_kpa)
             self.boost_kpa += (wanted - self.boost_kpa) * min(seconds / SPOOL_S, 1.0)
         if model.sealed_tank:

@@ -217,7 +217,7 @@ class TheControlUnit(unittest.TestCase):
     def test_mended_it_is_whole_again(self) -> None:
         vehicle = car("tern_16", "purge_valve:control_wire:to-ground")
         self.assertIn("purge_valve", vehicle.electrics.stuck_on)
-        self.assertTrue(vehicle.carry_out("purge_valve", (), wiring=True))
+        self.assertTrue(vehicle.carry_out("purge_valve", (), work="wiring"))
         self.assertEqual(vehicle.electrics.disturbed, {})
 
 

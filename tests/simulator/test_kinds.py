@@ -169,22 +169,44 @@ class SixInTwoBanks(unittest.TestCase):
 
     def test_a_repair_of_wiring_puts_plugs_back_and_mends_no_part(self) -> None:
         weak = built("dunlin_30", "coil-2-weak")
-        self.assertFalse(weak.carry_out("ignition_coil_2", (), wiring=True))
-        self.assertTrue(weak.carry_out("ignition_coil_2", (), wiring=False))
+        self.assertFalse(weak.carry_out("ignition_coil_2", (), work="wiring"))
+        self.assertTrue(weak.carry_out("ignition_coil_2", (), work="renew"))
         loose = built("dunlin_30", "sensor-plug-off-b2")
         reached = ("oxygen_sensor_b2s1", "oxygen_heater_b2s1")
-        self.assertTrue(loose.carry_out("plug_oxygen_b2s1", reached, wiring=True))
+        self.assertTrue(loose.carry_out("plug_oxygen_b2s1", reached, work="wiring"))
         self.assertEqual(repr(loose.parts), repr(healthy(loose.model)))
         fuse = built("dunlin_30", "feed-heaters-open")
-        self.assertTrue(fuse.carry_out("feed_heaters", (), wiring=True))
+        self.assertTrue(fuse.carry_out("feed_heaters", (), work="wiring"))
         self.assertEqual(fuse.parts.open_points, {})
         stage = built("fulmar_20", "stage-1-dead")
-        self.assertFalse(stage.carry_out("injector_1", (), wiring=True))  # it sits in the control unit
-        self.assertTrue(stage.carry_out("engine_module", (), wiring=False))
+        self.assertFalse(stage.carry_out("injector_1", (), work="wiring"))  # it sits in the control unit
+        self.assertTrue(stage.carry_out("engine_module", (), work="renew"))
         for defect in ("terminator-missing", "terminator-extra"):  # they sit in the pair of wires
             bus = built("dunlin_30", defect)
-            self.assertTrue(bus.carry_out("bus_bus", (), wiring=True))
+            self.assertTrue(bus.carry_out("bus_bus", (), work="wiring"))
             self.assertEqual(repr(bus.parts), repr(healthy(bus.model)))
+
+    def test_each_work_puts_right_what_such_work_does(self) -> None:
+        """Setting cures no wear, learning no dirt, a ground no output stage, a fuse no plug (common practice)."""
+        for kind, defect, component, work, cured in (
+            ("tern_16", "chain-stretched", "timing_chain", "set", False),
+            ("tern_16", "chain-stretched", "timing_chain", "renew", True),
+            ("tern_16", "tooth-out", "timing_chain", "set", True),
+            ("tern_16", "throttle-carbon", "throttle_body", "set", False),
+            ("tern_16", "throttle-carbon", "throttle_body", "clean", True),
+            ("tern_16", "meter-high", "air_flow_meter", "set", False),
+            ("tern_16", "software-old", "engine_module", "mend", False),
+            ("tern_16", "software-old", "engine_module", "set", True),
+            ("fulmar_20", "stage-1-dead", "engine_module", "set", False),
+            ("skua_14", "turbo-worn", "charge_pipes", "mend", False),
+            ("skua_14", "boost-hose-off", "charge_pipes", "mend", True),
+        ):
+            car = built(kind, defect)
+            car.carry_out(component, (), work=work)
+            self.assertEqual(repr(car.parts) == repr(healthy(car.model)), cured, (defect, work))
+        behind = built("tern_16", "purge-plug-off")
+        self.assertFalse(behind.carry_out("feed_actuators", ("purge_valve",), work="wiring"))
+        self.assertTrue(behind.carry_out("purge_valve", (), work="wiring"))
 
     def test_the_bus_tells_both_banks(self) -> None:
         car = built("dunlin_30")

@@ -167,7 +167,7 @@ class Wires(OnTheBus):
         cluster = next(module for module in found.modules if module.name == "Cluster")
         self.assertIn("U0121", [row.code for row in cluster.codes])
         self.assertFalse(self.runner.vehicle.mend("brake_module"))  # a new one has no feed either
-        self.assertTrue(self.runner.vehicle.carry_out("brake_module", (), wiring=True))
+        self.assertTrue(self.runner.vehicle.carry_out("brake_module", (), work="wiring"))
         self.assertFalse(cut_off(self.runner.vehicle.parts, "brake_module"))
 
 

@@ -308,6 +308,11 @@ class RepairRow(Row):
     template: str = ""
 
     @property
+    def work(self) -> str:
+        """What is done: ``wiring``, or what with the part."""
+        return "wiring" if self.wiring else self.does
+
+    @property
     def renews(self) -> bool:
         """Whether a new part goes in."""
         return self.does == "renew" and not self.wiring

@@ -67,7 +67,7 @@ def put_into_the_bay(attempt: Attempt) -> None:
     for work in attempt.case.works.select_related("line"):
         row = known.repairs.get(work.line.repair)
         if row is not None:
-            vehicle.carry_out(row.component, known.reached_by(row.id), wiring=row.wiring)
+            vehicle.carry_out(row.component, known.reached_by(row.id), work=row.work)
     state.write_text(json.dumps(vehicle.save()), encoding="utf-8")
 
 

@@ -56,7 +56,7 @@ class _OnlyTheBus:
     ) -> tuple[Floats, Floats] | None:
         return None
 
-    def carry_out(self, component: str, reached: Iterable[str], *, wiring: bool) -> None:
+    def carry_out(self, component: str, reached: Iterable[str], *, work: str) -> None:
         return None
 
     def set_plug(self, component: str, *, off: bool) -> None:
@@ -174,9 +174,9 @@ class StandInCar:
             return None
         return self._running.record_scope(circuit, probe, hz=hz, seconds=seconds, moving=moving)
 
-    def carry_out(self, component: str, reached: Iterable[str], *, wiring: bool) -> None:
+    def carry_out(self, component: str, reached: Iterable[str], *, work: str) -> None:
         if self._running:
-            self._running.carry_out(component, reached, wiring=wiring)
+            self._running.carry_out(component, reached, work=work)
 
     def set_plug(self, component: str, *, off: bool) -> None:
         if self._running and component:

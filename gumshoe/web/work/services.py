@@ -94,7 +94,7 @@ def _carry_out(case: Case, line: Line) -> None:
     row = knowledge.repairs.get(line.repair)
     if row is None:
         if line.component:
-            car_of(case.vehicle).carry_out(line.component, (), wiring=False)
+            car_of(case.vehicle).carry_out(line.component, (), work="renew")
         return
     for one in members(knowledge, row) if line.scope == Scope.SET else (row,):
-        car_of(case.vehicle).carry_out(one.component, knowledge.reached_by(one.id), wiring=one.wiring)
+        car_of(case.vehicle).carry_out(one.component, knowledge.reached_by(one.id), work=one.work)
