@@ -32,6 +32,21 @@ class Done:
     regret: float
     hints: int = 0
 
+    @property
+    def cost(self) -> float:
+        """Its money: a car that left unmended comes back, and is then mended by the best line."""
+        return self.money if self.cured else self.money + self.best_money
+
+    @property
+    def time(self) -> float:
+        """Its minutes, in the same way."""
+        return self.minutes if self.cured else self.minutes + self.best_minutes
+
+    @property
+    def lost(self) -> float:
+        """What was lost by its steps; of a car that left unmended all that was spent on it, at the least."""
+        return self.regret if self.cured else max(self.regret, self.money)
+
 
 @dataclass(frozen=True)
 class Band:
@@ -89,11 +104,11 @@ def standing(system: str, rows: Sequence[Done]) -> Standing:
         system,
         len(rows),
         share(sum(row.first for row in rows), len(rows)),
-        ratio([(row.money, row.best_money) for row in rows]),
-        ratio([(row.minutes, row.best_minutes) for row in rows]),
+        ratio([(row.cost, row.best_money) for row in rows]),
+        ratio([(row.time, row.best_minutes) for row in rows]),
         share(sum(row.looked_first for row in rows), len(rows)),
         share(sum(row.proven for row in rows), sum(row.cured for row in rows)) if any(r.cured for r in rows) else None,
-        mean(row.regret for row in rows) if rows else 0.0,
+        mean(row.lost for row in rows) if rows else 0.0,
         mean(row.hints for row in rows) if rows else 0.0,
     )
 
@@ -130,12 +145,12 @@ def next_to_practise(rows: Sequence[Done], systems: Sequence[str], now: datetime
                 break
             streak += 1
         day = found[-1].at + timedelta(days=SPACED_DAYS[min(streak, len(SPACED_DAYS)) - 1] if streak else 0.0)
-        regret = mean(row.regret for row in found)
+        regret = mean(row.lost for row in found)
         why = f"{regret:.0f} lost on average in {len(found)} exercise{'s' if len(found) != 1 else ''}"
         due.append(Next(name, why, day))
     ready = [row for row in due if row.due <= now]
     if ready:
-        return max(ready, key=lambda row: mean(one.regret for one in held[row.system]))
+        return max(ready, key=lambda row: mean(one.lost for one in held[row.system]))
     never = [name for name in systems if name not in held]
     if never:
         return Next(never[0], "not practised yet", now)

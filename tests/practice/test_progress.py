@@ -96,5 +96,15 @@ class Next(unittest.TestCase):
         self.assertEqual([row.system for row in by_system(rows)], ["air", "fuel"])
         whole = standing("", rows)
         assert whole.first and whole.proves
-        self.assertEqual((whole.n, whole.first.value, whole.proves.n, whole.regret), (2, 0.5, 1, 40.0))
+        self.assertEqual((whole.n, whole.first.value, whole.proves.n), (2, 0.5, 1))
+        self.assertEqual(whole.regret, 55.0)  # what was spent on a car that left unmended is lost, all of it
         self.assertIsNone(standing("air", rows[1:]).proves)
+
+    def test_a_car_that_leaves_unmended_is_no_bargain(self) -> None:
+        """It comes back, and somebody mends it then."""
+        left = done(cured=False, first=False, money=7.0, best_money=400.0, minutes=5.0, best_minutes=190.0, regret=0.0)
+        told = standing("fuel", [left])
+        assert told.money and told.minutes
+        self.assertAlmostEqual(told.money.value, 407.0 / 400.0)
+        self.assertAlmostEqual(told.minutes.value, 195.0 / 190.0)
+        self.assertEqual(told.regret, 7.0)
