@@ -194,7 +194,7 @@ def standing_with(case: Case, wait: bool = True) -> Standing:
 def _next(facts: _Facts, wait: bool) -> tuple[str, ...]:
     """(stage, action, tone) and, where it is not the stage's page, the address; the first line that fits."""
     if facts.closed:
-        return "report", "Closed: print the report", ""
+        return "report", "Ended" if facts.case.practice else "Closed: print the report", ""
     if not facts.complained:
         return "complaint", "Write down the complaint", ""
     if not facts.scanned:
