@@ -12,6 +12,7 @@ _OF_THE_CAR = {
     "booster-hose-cracked": "booster_hose_leak",
     "duct-loose": "intake_duct_loose",
     "meter-low": "air_flow_meter_low",
+    "meter-high": "air_flow_meter_high",
     "meter-plug-off": "meter_unplugged",
     "pressure-low": "pressure_sensor_low",
     "pressure-high": "pressure_sensor_high",
@@ -63,6 +64,7 @@ _OF_THE_CAR = {
 }
 _OF_A_BANK = {
     "sensor-lean": "upstream_sensor_lean",
+    "sensor-rich": "upstream_sensor_rich",
     "exhaust-leak": "exhaust_leak_upstream",
     "catalyst-worn": "catalyst_worn",
     "heater-open": "sensor_heater_open",

@@ -200,8 +200,8 @@ class Car:
         if work == "wiring":
             for name in reached_with(component, reached):
                 mend_wiring(self.parts, name)
-        if work != "wiring":
+            if component in self.model.points:
+                self.mend(component)
+        else:
             self.mend(component, work)
-        elif component in self.model.points:
-            self.mend(component)
         return repr(self.parts) != before

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from copy import deepcopy
 from dataclasses import fields, replace
 
 from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.simulator.defects import Defect, part_defects
-from gumshoe.simulator.models import POINTS, CarModel
+from gumshoe.simulator.models import CarModel, kind_of_point
 from gumshoe.simulator.parts import INSIDE, Parts, healthy
 from gumshoe.simulator.wires import HOUSED_IN
 
@@ -36,11 +37,12 @@ def mend(parts: Parts, component: str, model: CarModel, work: str = "renew") -> 
         for defect in part_defects(model)
         if component == defect.component or ComponentRef.parse(defect.component).kind == SETS.get(component)
     ]
-    left = [defect for defect in own if work not in defect.by]
+    left = [defect for defect in own if work not in defect.by and _is_there(defect, parts)]
     for defect in own:
-        if defect in left or any(_is_there(other, parts, model) for other in left if _alike(other, defect, model)):
+        if work not in defect.by:
             continue
-        trial = _with(defect, model)
+        trial = healthy(model)
+        defect.apply(trial)
         for item in fields(Parts):
             if item.name in WIRES:
                 continue
@@ -57,6 +59,8 @@ def mend(parts: Parts, component: str, model: CarModel, work: str = "renew") -> 
                 getattr(parts, item.name).discard(component)
             else:
                 setattr(parts, item.name, good)
+    for defect in left:  # of two in one quantity (a chain stretched, or a tooth out) the other was taken away with it
+        defect.apply(parts)
     if component == "engine_module" and work == "renew":
         for name in [name for name, (element, _) in parts.wired.items() if element == DRIVER]:
             del parts.wired[name]
@@ -69,39 +73,11 @@ def mend(parts: Parts, component: str, model: CarModel, work: str = "renew") -> 
     return repr(parts) != before
 
 
-def _with(defect: Defect, model: CarModel) -> Parts:
-    """Sound parts with that one fault."""
-    trial = healthy(model)
+def _is_there(defect: Defect, parts: Parts) -> bool:
+    """Whether the parts have this very fault: it would change nothing."""
+    trial = deepcopy(parts)
     defect.apply(trial)
-    return trial
-
-
-def _touched(defect: Defect, model: CarModel) -> dict[str, object]:
-    """What a fault changes, and to what."""
-    good, bad = healthy(model), _with(defect, model)
-    return {item.name: getattr(bad, item.name) for item in fields(Parts) if _differs(good, bad, item.name)}
-
-
-def _differs(one: Parts, other: Parts, name: str) -> bool:
-    return bool(getattr(one, name) != getattr(other, name))
-
-
-def _alike(one: Defect, other: Defect, model: CarModel) -> bool:
-    """Whether two faults show in the same quantity (a chain that is stretched, and one that is a tooth out)."""
-    return one.component == other.component and _touched(one, model).keys() == _touched(other, model).keys()
-
-
-def _is_there(defect: Defect, parts: Parts, model: CarModel) -> bool:
-    """Whether the parts have this very fault."""
-    good = healthy(model)
-    for name, bad in _touched(defect, model).items():
-        now, sound = getattr(parts, name), getattr(good, name)
-        if isinstance(bad, list):
-            if any(b != s and n != b for n, b, s in zip(now, bad, sound, strict=True)):
-                return False
-        elif now != bad:
-            return False
-    return True
+    return repr(trial) == repr(parts)
 
 
 def mend_wiring(parts: Parts, component: str) -> None:
@@ -122,8 +98,7 @@ def mend_wiring(parts: Parts, component: str) -> None:
 def reached_with(component: str, reached: Iterable[str]) -> tuple[str, ...]:
     """What a repair of wires puts in order: with a plug all that is in it; a fuse, a reference, a ground or the bus
     wires are mended by themselves, and whoever hangs on them keeps what is wrong in its own circuit."""
-    alone = component == BUS or any(component.startswith(f"{kind}_") for kind in POINTS)
-    return (component,) if alone else (component, *reached)
+    return (component,) if component == BUS or kind_of_point(component) else (component, *reached)
 
 
 def _housed_with(component: str) -> tuple[str, ...]:

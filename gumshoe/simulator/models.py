@@ -245,8 +245,8 @@ POINTS = ("low_reference", "reference", "feed", "ground")
 
 
 def kind_of_point(point: str) -> str:
-    """What a shared point of the car is, of those kinds: the beginning of its name."""
-    return next(kind for kind in POINTS if point == kind or point.startswith(f"{kind}_"))
+    """What a shared point of the car is, of those kinds: the beginning of its name; empty for what is none."""
+    return next((kind for kind in POINTS if point == kind or point.startswith(f"{kind}_")), "")
 
 
 @cache

@@ -36,7 +36,7 @@ class Command(BaseCommand):
         serving.prepare()
         first = demo.needed()
         if first:
-            self.stdout.write("First start: the stand-in cars are driven until their faults show (about a minute) …")
+            self.stdout.write("First start: the stand-in cars are driven until their faults show (some minutes) …")
         garage.start_fleet(Path(settings.DATA_DIR) / "stand-ins", self.stdout.write if first else None)
         if first:
             demo.load(self.stdout.write)
