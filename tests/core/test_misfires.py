@@ -114,6 +114,21 @@ class Counters(unittest.TestCase):
         self.assertGreater(told[mask_of((1, 4))], 0.3 * told[mask_of((1,))])
 
 
+class SeldomForNothing(unittest.TestCase):
+    """A stored misfire code is the control unit's own word that there were enough (common practice); a few counts
+    without one are a sound engine's."""
+
+    def test_with_counts_beside_it_as_well_as_alone(self) -> None:
+        for engine in (FOUR, V6):
+            bank = {f"c{n}": 130 if n % 3 == 1 else 12 for n in range(1, engine.cylinders + 1)}
+            even = {f"c{n}": 60 + n for n in range(1, engine.cylinders + 1)}
+            few = {f"c{n}": n % 3 for n in range(1, engine.cylinders + 1)}
+            for codes in (("P0300",), ("P0302",), ("P0300", "P0301")):
+                for counts in ({}, bank, even, few):
+                    self.assertLess(judged(engine, codes, **counts).nothing, 0.3, (codes, counts))
+            self.assertGreater(judged(engine, (), **few).nothing, 0.5)
+
+
 class Suspected(unittest.TestCase):
     """Common practice, no source, for all of these."""
 
@@ -157,8 +172,9 @@ class Suspected(unittest.TestCase):
             (Lack.COMPRESSION, "compression_low_3"),
         ):
             lacking, has = (judged(FOUR, ("P0303",), found=FoundDead(at, lacks, "", "1", "")) for at in ((3,), ()))
-            self.assertGreater(self.shares(lacking, right), 3.0 * self.shares(plain, right), lacks)
-            self.assertLess(self.shares(has, right), 0.5 * self.shares(plain, right), lacks)
+            odds = [share / (1.0 - share) for share in (self.shares(item, right) for item in (lacking, plain, has))]
+            self.assertGreater(odds[0], 15.0 * odds[1], lacks)
+            self.assertLess(odds[2], 0.25 * odds[1], lacks)
 
     def test_what_hands_confirm_makes_no_unknown_fault_likelier(self) -> None:
         """Counters and hands that name one cylinder are two witnesses of the same, not one that takes the other's

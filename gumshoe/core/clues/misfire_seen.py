@@ -21,24 +21,27 @@ Floats = NDArray[np.float64]
 NAMED_ALONE, NAMED_OF_SEVERAL, NAMED_WANDERING = 0.88, 0.72, 0.28
 """How often a misfiring cylinder has its code: the only one, one of several, one hit by a wandering misfire."""
 NAMED_WRONGLY = 0.012
-NAMED_OF_NONE = 0.003
 SEVERAL_OF_ONE, SEVERAL_OF_SOME, SEVERAL_OF_ALL, SEVERAL_WANDERING = 0.22, 0.70, 0.88, 0.93
 """How often P0300 is there: one cylinder, several, all, a wandering misfire."""
-SEVERAL_OF_NONE = 0.003
+OF_NONE = 0.0003
+"""How often a misfire code is there though nothing misfires, nor looks like it. What looks like it to the counting
+(rough roads, a reference that was not learnt) misfires here, and has its share among what nobody stands for."""
 UNSET = 0.12
 """How often a misfire sets no code at all though its monitor has run: too rare, or not in this drive cycle."""
 DEAD, BLEEDS, FOLLOWS, WANDERING, EVEN = 0.8, 0.05, 0.10, 2.5, 2.0
 """Dirichlet weights of the counts: of a misfiring cylinder, of a sound one, more for the next in the firing order of a
 misfiring one, of every cylinder under a wandering misfire, of every one where nothing misfires."""
 FEW = 25.0
-"""Counts of a drive cycle on a sound engine, about; more of them fall off as its power."""
+"""Counts of a drive cycle on a sound engine: ten as often as not, a hundred in one of twenty-five, five hundred in one
+of five hundred."""
 BY_HAND_WRONG, BY_HAND_WANDERING = 0.015, 0.25
 BY_HAND = {Lack.POWER: 0.95, Lack.SPARK: 0.85, Lack.INJECTION: 0.94, Lack.COMPRESSION: 0.92}
 """How often a cylinder is found without something by hand: that misfires for the want of it (a coil may spark in the
 tester and not under pressure), above: that does not, under a wandering misfire."""
 RECORDED, RECORDED_WRONG, RECORDED_WANDERING = 0.80, 0.02, 0.45
 CODES_BESIDE_COUNTS = 0.5
-"""Codes and counters come from the same counting: beside the counts, the codes count so much."""
+"""Codes and counters come from the same counting: beside the counts, which codes there are counts so much. That there
+is one at all counts in full: it is the control unit's own word that there were enough."""
 
 
 @dataclass(frozen=True)
@@ -67,8 +70,8 @@ def chances(seen: MisfireSeen) -> Floats:
     members = _members(seen.cylinders)
     told = np.zeros(len(members))
     if seen.named is not None:
-        weight = CODES_BESIDE_COUNTS if seen.counts else 1.0
-        told += weight * _of_codes(members, seen.named, seen.several, seen.unnamed)
+        any_code, which = _of_codes(members, seen.named, seen.several, seen.unnamed)
+        told += any_code + (CODES_BESIDE_COUNTS if seen.counts else 1.0) * which
     if seen.counts:
         told += _of_counts(members, seen.counts, seen.firing_order)
     if seen.by_hand is not None:
@@ -106,30 +109,32 @@ def _columns(members: NDArray[np.bool_], cylinders: Iterable[int]) -> NDArray[np
     return held
 
 
-def _of_codes(members: NDArray[np.bool_], named: tuple[int, ...], several: bool, unnamed: bool) -> Floats:
-    """log P(these codes, and no other misfire code | M)."""
+def _of_codes(
+    members: NDArray[np.bool_], named: tuple[int, ...], several: bool, unnamed: bool
+) -> tuple[Floats, Floats]:
+    """log P(there is a misfire code, or none | M), and log P(these, and no other | M, there is one); the second is 0
+    where there is none, or only one that names nobody."""
     wanders, dead = members[:, 0], members[:, 1:]
     size = dead.sum(axis=1)
+    quiet = (size == 0) & ~wanders
     own = np.where((size == 1) & ~wanders, NAMED_ALONE, NAMED_OF_SEVERAL)[:, None]
-    none = np.where((size == 0) & ~wanders, NAMED_OF_NONE, np.where(wanders, NAMED_WANDERING, NAMED_WRONGLY))[:, None]
-    chance = np.where(dead, own, none)
-    hit = _columns(members, named)
-    told = np.where(hit, np.log(chance), np.log1p(-chance)).sum(axis=1)
+    other = np.where(wanders, NAMED_WANDERING, NAMED_WRONGLY)[:, None]
+    chance = np.where(dead, own, other)
     at_once = np.select(
-        [wanders, size == 0, size == 1, size < dead.shape[1]],
-        [SEVERAL_WANDERING, SEVERAL_OF_NONE, SEVERAL_OF_ONE, SEVERAL_OF_SOME],
+        [wanders, size <= 1, size < dead.shape[1]],
+        [SEVERAL_WANDERING, SEVERAL_OF_ONE, SEVERAL_OF_SOME],
         SEVERAL_OF_ALL,
     )
-    told += np.log(at_once if several else 1.0 - at_once)
-    misfires = (size > 0) | wanders
-    if unnamed and not (named or several):
-        bare: Floats = np.log(np.where(misfires, 1.0 - UNSET, SEVERAL_OF_NONE))
-        return bare
-    told += np.where(misfires, np.log1p(-UNSET), 0.0)
+    by_chance = np.log1p(-at_once) + np.log1p(-chance).sum(axis=1)  # it misfires, and no code came of it
+    silent = np.where(quiet, np.log1p(-OF_NONE), np.logaddexp(np.log(UNSET), np.log1p(-UNSET) + by_chance))
+    if not (named or several or unnamed):
+        return silent, np.zeros(len(members))
+    there: Floats = np.log(-np.expm1(silent))
     if not (named or several):
-        told = np.where(misfires, np.logaddexp(told, np.log(UNSET)), told)
-    found: Floats = told
-    return found
+        return there, np.zeros(len(members))
+    hit = _columns(members, named)
+    told = np.where(hit, np.log(chance), np.log1p(-chance)).sum(axis=1) + np.log(at_once if several else 1.0 - at_once)
+    return there, told - np.log(-np.expm1(by_chance))
 
 
 def _of_counts(members: NDArray[np.bool_], counts: tuple[int, ...], order: tuple[int, ...]) -> Floats:
@@ -146,7 +151,7 @@ def _of_counts(members: NDArray[np.bool_], counts: tuple[int, ...], order: tuple
     told = _log_gamma(alpha.sum(axis=1)) - _log_gamma(alpha.sum(axis=1) + total)
     told += sum(_log_gamma(alpha[:, i] + count) - _log_gamma(alpha[:, i]) for i, count in enumerate(counts))
     # a misfiring engine counts anything from a few to ten thousand, evenly over its decades; a sound one a few
-    some, few = 1.0 / ((total + 5.0) * log(2000.0)), FEW / (total + FEW) ** 2
+    some, few = 1.0 / ((total + 5.0) * log(2000.0)), 2.0 * FEW**2 / (total + FEW) ** 3
     found: Floats = told + np.where(quiet, log(few), log(some))
     return found
 
