@@ -18,7 +18,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.outcomes import decide
 from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow
 from gumshoe.core.knowledge.values import Origin
-from gumshoe.core.planning import Costs, Strategy, outlooks
+from gumshoe.core.planning import Costs, Strategy, best_step
 from gumshoe.core.planning.next_action import Act
 from gumshoe.core.planning.next_test import relevant_faults
 from gumshoe.core.powertrain.misfires import mask_of
@@ -329,9 +329,8 @@ def work_by(strategy: Strategy, slips: Callable[[int], bool] | None = None) -> C
 
 
 def best_line(man: Technician) -> None:
-    """Before each step every way to work is followed to its end in thought, and the first step of the one that costs
-    least on average is taken: on average no dearer than any of them (a rollout; Bertsekas, Tsitsiklis & Wu, Journal of
-    Heuristics 3, 1997)."""
+    """Before each step what may come first is followed to the end in thought, and the step that costs least on average
+    is taken (``best_step``)."""
     man.note(man.judged().assessment)
     man.mark("scan", words="read the codes")
     for _ in range(MOST_STEPS):
@@ -339,11 +338,9 @@ def best_line(man: Technician) -> None:
         if judged.next.act is Act.WATCH:
             return  # nobody is pointed at: the car goes home unrepaired
         done = judged.done | man.cannot
-        ways = outlooks(judged.assessment, man.known, man.costs, done=done, known=judged.measured)
-        steps = [row for row in ways if row.first]
-        if not steps:
+        step = best_step(judged.assessment, man.known, man.costs, done=done, known=judged.measured)
+        if step is None:
             return
-        step = min(steps, key=lambda row: row.money).first[0]
         if step.kind == "test":
             if not man.test(man.known.tests[step.id]):
                 man.cannot.add(step.id)

@@ -66,13 +66,15 @@ class PartOrWire(unittest.TestCase):
                 self.assertEqual((repair.component, repair.renews), (component, True), repair.id)
 
     def test_a_heater_whose_wire_is_open_keeps_its_sensor(self) -> None:
-        """ "Heater open" may be its wire or itself: what the check finds decides whether a part is bought."""
+        """An open heater circuit may be its wire or the heater itself: what the check finds decides whether a part is
+        bought."""
         knowledge = known("ostrel_tern_16")
         for outcome, wiring in (("open", True), ("part", False)):
             with self.subTest(outcome):
                 case = evidence("P0135", ("check_oxygen_heater_b1s1", outcome, "1"))
+                found, _ = judged(knowledge, case)
                 where = located(knowledge, check_outcomes(knowledge, case.tests))
-                repair = knowledge.repairs[repair_of(knowledge, "sensor_heater_open", where)]
+                repair = knowledge.repairs[repair_of(knowledge, found.suspects[0].id, where)]
                 self.assertEqual((repair.wiring, repair.renews), (wiring, not wiring), repair.id)
 
     def test_a_shorted_wire_is_named_although_it_may_be_loose_as_well(self) -> None:

@@ -124,8 +124,9 @@ class SeldomForNothing(unittest.TestCase):
             even = {f"c{n}": 60 + n for n in range(1, engine.cylinders + 1)}
             few = {f"c{n}": n % 3 for n in range(1, engine.cylinders + 1)}
             for codes in (("P0300",), ("P0302",), ("P0300", "P0301")):
-                for counts in ({}, bank, even, few):
-                    self.assertLess(judged(engine, codes, **counts).nothing, 0.3, (codes, counts))
+                for counts in ({}, bank, even):
+                    self.assertLess(judged(engine, codes, **counts).nothing, 0.2, (codes, counts))
+                self.assertLess(judged(engine, codes, **few).nothing, 0.5, codes)  # it may have come and gone
             self.assertGreater(judged(engine, (), **few).nothing, 0.5)
 
 

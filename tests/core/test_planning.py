@@ -14,11 +14,13 @@ from gumshoe.core.planning import (
     Costs,
     Standing,
     Strategy,
+    best_step,
     expected_fix_cost,
     in_order_of,
     outlooks,
     propose,
     standing,
+    worth_of,
 )
 from gumshoe.core.planning.next_test import entropy_bits, relevant_faults
 from gumshoe.core.suspects import Assessment, assess
@@ -170,6 +172,24 @@ class WaysToWork(unittest.TestCase):
             cheap += telling.money
             dear += frequent.money
         self.assertLess(cheap, dear)
+
+    def test_the_best_step_is_no_dearer_than_any_way_to_work(self) -> None:
+        """A rollout is at least as good as what it rolls out (Bertsekas, Tsitsiklis & Wu 1997)."""
+        others = 0
+        for _ in range(12):
+            found, known = self.case()
+            step = best_step(found, known, Costs())
+            assert step
+            own = worth_of(step, found, known, Costs())
+            assert own
+            self.assertEqual((own.money, own.better), (0.0, None))
+            for way in outlooks(found, known, Costs()):
+                begun = worth_of(way.first[0], found, known, Costs())
+                assert begun
+                self.assertGreaterEqual(begun.money, 0.0)
+                self.assertEqual(begun.better is None, way.first[0].id == step.id)
+            others += step.id not in {way.first[0].id for way in outlooks(found, known, Costs())}
+        self.assertGreater(others, 0)  # a test that none of them would begin with can be the best to begin with
 
     def test_made_tests_are_not_made_again(self) -> None:
         found, known = self.case()

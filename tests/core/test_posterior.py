@@ -84,6 +84,29 @@ class AgainstBruteForce(unittest.TestCase):
             self.assertAlmostEqual(result.best_probability, max(exact.values()), places=9)
             self.assertAlmostEqual(result.nothing, exact[frozenset()], places=9)
 
+    def test_of_absent_codes_about_the_same_thing_each_suspect_answers_for_one(self) -> None:
+        """By the definition: for each suspect that one of them which it raises most often. A control unit sets one."""
+        for seed in range(20):
+            draw = Random(seed)
+            known = toy.knowledge(draw, codes=5)
+            named = sorted(known.codes)
+            there = Clue(ClueKind.CODE, named[0], "present", named[0], named[0])
+            gone = [Clue(ClueKind.CODE, name, "absent", name, name, about="alternator") for name in named[1:4]]
+            apart = Clue(ClueKind.CODE, named[4], "absent", named[4], named[4], about="fan")
+            only = {
+                name: replace(row, codes={code: chance for code, chance in row.codes.items() if code not in named[2:4]})
+                for name, row in known.faults.items()
+            }
+            for name, row in known.faults.items():
+                most = max(row.codes.get(code, 0.0) for code in named[1:4])
+                only[name].codes.pop(named[1], None)
+                if most:
+                    only[name].codes[named[1]] = most
+            exact = brute_force(replace(known, faults=only), [there, gone[0], apart])
+            for suspect in assess(known, [there, *gone, apart]).suspects:
+                expected = sum(weight for members, weight in exact.items() if suspect.id in members)
+                self.assertAlmostEqual(suspect.probability, expected, places=9)
+
     def test_ratio_of_a_clue_is_bayes_factor_given_those_before_it(self) -> None:
         draw = Random(3)
         known = toy.knowledge(draw)

@@ -270,7 +270,7 @@ class Systems(Situation):
         diesel = {"fuel": "diesel", "displacement_l": 2.0}
         found = assess_file(case(diesel, "P2459", tests=(TestFacts("filter_values", "low"),)))
         self.assertLess(self.shares(found, "filter_full"), 0.03)
-        questioned = ("air_flow_drift", "filter_pressure_skewed", "intake_restricted")
+        questioned = ("air_flow_drift", "air_flow_meter_aged", "filter_pressure_skewed", "intake_restricted")
         self.assertGreater(sum(self.shares(found, name) for name in questioned), 0.7)
 
     def test_low_boost_hoses_first(self) -> None:

@@ -26,8 +26,8 @@ from gumshoe.core.signals.trims import RegionTrim
 
 HISTORY_WEIGHT = 0.3
 UNTOLD_WEIGHT, SIBLING_WEIGHT = 0.6, 0.9
-"""Circuits are watched all the time: one that is not among codes typed in is probably sound. The other bank was watched
-by the monitor that has just told of this one."""
+"""Circuits are watched all the time: one that is not among codes typed in, or beside a code of another circuit before
+the monitor is through, is probably sound. The other bank was watched by the monitor that has just told of this one."""
 MOST_ABSENT = 120
 """So many absent codes are looked at, those that most suspects would raise first."""
 RAISES, TELLS = 0.10, 0.20
@@ -150,7 +150,8 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
         )
     if evidence.module is None:
         return
-    told = evidence.module.status is None and bool(states)
+    watched = any(rank_of(knowledge.codes[number].kind) == 0 for number in states if number in knowledge.codes)
+    told = watched or (evidence.module.status is None and bool(states))
     said = {about for number in states if number in knowledge.index.rows for about in _about(number, knowledge)}
     heard = _heard(set(states), knowledge)
     siblings = _siblings(set(states), knowledge)
@@ -159,18 +160,19 @@ def _codes(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
         if number in states or row.evidence or not said.isdisjoint(_about(number, knowledge)):
             continue  # a control unit says the same thing with one of several codes, not with all of them
         if number in heard:
-            words = f"{number} not among what is told: {row.title}"
-            yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, UNTOLD_WEIGHT)
-            continue
-        if evidence.module.completed(row.monitor):
-            words = f"{number} absent although its monitor has run"
-            yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at)
+            words, weight = f"{number} not among what is told: {row.title}", UNTOLD_WEIGHT
+        elif evidence.module.completed(row.monitor):
+            words, weight = f"{number} absent although its monitor has run", 1.0
         elif number in siblings:
             words = f"{number} not among the codes told, though what watches the other watches it as well"
-            yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, SIBLING_WEIGHT)
+            weight = SIBLING_WEIGHT
         elif told and rank_of(row.kind) == 0:
-            words = f"{number} not among the codes told"
-            yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, UNTOLD_WEIGHT)
+            words = f"{number} not among the codes told, and circuits are watched all the time"
+            weight = UNTOLD_WEIGHT
+        else:
+            continue
+        about = " ".join(map(str, min(_about(number, knowledge))))
+        yield Clue(ClueKind.CODE, number, Presence.ABSENT, words, number, source, at, weight, about=about)
 
 
 def _siblings(present: set[str], knowledge: Knowledge) -> set[str]:

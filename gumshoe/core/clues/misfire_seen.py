@@ -23,9 +23,10 @@ NAMED_ALONE, NAMED_OF_SEVERAL, NAMED_WANDERING = 0.88, 0.72, 0.28
 NAMED_WRONGLY = 0.012
 SEVERAL_OF_ONE, SEVERAL_OF_SOME, SEVERAL_OF_ALL, SEVERAL_WANDERING = 0.22, 0.70, 0.88, 0.93
 """How often P0300 is there: one cylinder, several, all, a wandering misfire."""
-OF_NONE = 0.0003
-"""How often a misfire code is there though nothing misfires, nor looks like it. What looks like it to the counting
-(rough roads, a reference that was not learnt) misfires here, and has its share among what nobody stands for."""
+OF_NONE, SEVERAL_OF_NONE, NAMED_OF_NONE = 0.002, 0.5, 0.15
+"""How often a misfire code is there though nothing misfires, nor looks like it, and of those which: P0300, one of a
+cylinder. What looks like it to the counting (rough roads, a reference that was not learnt) misfires here, and has its
+share among what nobody stands for."""
 UNSET = 0.12
 """How often a misfire sets no code at all though its monitor has run: too rare, or not in this drive cycle."""
 DEAD, BLEEDS, FOLLOWS, WANDERING, EVEN = 0.8, 0.05, 0.10, 2.5, 2.0
@@ -118,11 +119,11 @@ def _of_codes(
     size = dead.sum(axis=1)
     quiet = (size == 0) & ~wanders
     own = np.where((size == 1) & ~wanders, NAMED_ALONE, NAMED_OF_SEVERAL)[:, None]
-    other = np.where(wanders, NAMED_WANDERING, NAMED_WRONGLY)[:, None]
+    other = np.select([quiet, wanders], [NAMED_OF_NONE, NAMED_WANDERING], NAMED_WRONGLY)[:, None]
     chance = np.where(dead, own, other)
     at_once = np.select(
-        [wanders, size <= 1, size < dead.shape[1]],
-        [SEVERAL_WANDERING, SEVERAL_OF_ONE, SEVERAL_OF_SOME],
+        [quiet, wanders, size == 1, size < dead.shape[1]],
+        [SEVERAL_OF_NONE, SEVERAL_WANDERING, SEVERAL_OF_ONE, SEVERAL_OF_SOME],
         SEVERAL_OF_ALL,
     )
     by_chance = np.log1p(-at_once) + np.log1p(-chance).sum(axis=1)  # it misfires, and no code came of it

@@ -32,7 +32,8 @@ class Clue:
     cause already known (work done, a flat battery) sets it by itself; ``explained_by`` says which. ``seen``: of a
     misfire, all that was seen of it; ``given``: as much of it as another clue has told already. ``stands_for``: the
     test, and its outcome, that a finding by hand is as good as. ``brought``: a complaint that the car was brought in
-    for, since no code is on record."""
+    for, since no code is on record. ``about``: of an absent code, what it would be about: of several that say the same
+    thing a control unit sets one."""
 
     kind: ClueKind
     variable: str
@@ -49,6 +50,7 @@ class Clue:
     given: MisfireSeen | None = None
     stands_for: tuple[str, str] | None = None
     brought: bool = False
+    about: str = ""
 
     @property
     def result(self) -> tuple[str, str] | None:

@@ -35,6 +35,8 @@ DEAD_UNSEEN, DEAD_WANDERS = 0.06, 0.10
 ALL_OF_POINT, BANK_OF_POINT, SOME_OF_POINT, ONE_OF_POINT = 0.43, 0.25, 0.20, 0.12
 """How a shared feed or ground of cylinders shows itself: not at all, wandering; and how the rest divides (common
 practice)."""
+STANDS = ("no_start", "stalls")
+"""What an engine does of whose cylinders none works: before a start, and on the road."""
 MODE_OUTCOMES = {
     FailureMode.OPEN: CheckOutcome.OPEN,
     FailureMode.SHORT_GROUND: CheckOutcome.SHORT_GROUND,
@@ -46,6 +48,8 @@ MODE_OUTCOMES = {
 INSIDE_OPEN = 0.35
 """Of what is open in a circuit, the share that is open inside the part: by the rates of the circuits' own faults
 (``circuits/faults.py``: a load 3.0, its wires and terminals 1.0 and 2.5 each)."""
+INSIDE_SEEN = 0.88
+"""How surely the check of a part whose suspect is described by hand finds it inside the part (common practice)."""
 SEEN = {
     FailureMode.OPEN: 0.90,
     FailureMode.SHORT_GROUND: 0.90,
@@ -91,7 +95,7 @@ def generated_tests(powertrain: Powertrain, local: Local, faults: dict[str, Faul
     by_hand: dict[str, list[str]] = {}
     sharing: dict[str, list[str]] = {}
     for name, row in faults.items():
-        if row.origin is Origin.TABLE and row.mode is FailureMode.OPEN:
+        if row.origin is Origin.TABLE and row.mode in (FailureMode.OPEN, FailureMode.WORN):
             by_hand.setdefault(row.component, []).append(name)
         for member in row.members:
             sharing.setdefault(member, []).append(name)
@@ -191,6 +195,9 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
         template=f"mend_{point.id}",
     )
     law = _point_misfire(point, powertrain)
+    every = law.get(mask_of(range(1, powertrain.cylinders + 1)), 0.0)
+    for name in STANDS if every else ():  # where no cylinder works, nothing runs
+        symptoms[name] = max(symptoms.get(name, 0.0), every)
     shown: Distribution = {Spread.NONE: DEAD_UNSEEN, Spread.SOME: 1.0 - DEAD_UNSEEN}
     graded: dict[str, Distribution] = {MISFIRE: shown} if law else {}
     fault = FaultRow(
@@ -267,9 +274,11 @@ def _circuit_check(
                 given[fault] = _mostly(names, outcome, SEEN[mode], _mistaken_for(mode))
             proves[outcome].append(fault)
     for fault in by_hand:
-        given[fault] = _open(names)
-        proves[CheckOutcome.OPEN].append(fault)
+        worn = faults[fault].mode is FailureMode.WORN
+        given[fault] = _mostly(names, CheckOutcome.PART, INSIDE_SEEN, CheckOutcome.OPEN) if worn else _open(names)
         proves[CheckOutcome.PART].append(fault)
+        if not worn:
+            proves[CheckOutcome.OPEN].append(fault)
     given |= {fault: dict(MEMBER_OF_DEAD_POINT) for fault in sharing}
     return _check(
         component.id,

@@ -27,6 +27,9 @@ mostly finds with it what is so many times rarer without (common practice: measu
 ON_ONE_READING = "So far it rests on one reading: a second one beside it costs little against the repair."
 POINTED_AT = 0.10
 """A leader below this, with the car more likely to have none of these faults, is nobody to act against."""
+IN_VAIN = 12
+"""After so many tests that pointed at nobody only what narrows it down is worth another: what is sound at a standing
+car is looked for while it happens (common practice)."""
 
 
 class Act(StrEnum):
@@ -75,16 +78,24 @@ def next_action(
         why = "Likely enough to act on, and no test is left that would show it: it stays a guess."
         return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
     showing = _showing(assessment, knowledge, rows, costs or Costs(), lacks)
-    first = next((item for item in rows if item.decides and item.saving > 0.0), None)
+    nobody = leader.probability < POINTED_AT and assessment.nothing > leader.probability and not leader.proven_by
+    made = sum(clue.kind is ClueKind.TEST for clue in assessment.clues)
+    least = NARROWS if nobody and made >= IN_VAIN else A_LITTLE
+    first = next((item for item in rows if item.decides and item.saving > 0.0 and item.share >= least), None)
     first = first or next(
-        (item for item in rows if item.decides and (_narrows(assessment, item) or _soon_told(item))), None
+        (
+            item
+            for item in rows
+            if item.decides and item.share >= least and (_narrows(assessment, item) or _soon_told(item))
+        ),
+        None,
     )
     if showing is not None and (first is None or rows.index(showing) < rows.index(first)):
         why = "Nothing tells much more about where it is; this would show it, for less than the repair costs."
         return NextAction(Act.SHOW, _made(showing.test), why, showing.test, leader.id)
     if first is not None:
         return NextAction(Act.TEST, _made(first.test), first.test.purpose, first.test, leader.id)
-    if leader.probability < POINTED_AT and assessment.nothing > leader.probability and not leader.proven_by:
+    if nobody:
         return NextAction(
             Act.WATCH,
             "Record it while it happens",

@@ -287,6 +287,20 @@ def outlooks(
     return tuple(_follow(table, strategy) for strategy in Strategy)
 
 
+def best_step(
+    assessment: Assessment, knowledge: Knowledge, costs: Costs, *, done: Iterable[str] = (), known: Iterable[str] = ()
+) -> Step | None:
+    """The step from which the case ends cheapest on average, when it is followed from there by the way to work that
+    then costs least: never dearer than any of the ways (a rollout; Bertsekas, Tsitsiklis & Wu, Journal of Heuristics 3,
+    1997). None where no suspect needs a repair."""
+    if assessment.model is None or assessment.weights is None:
+        return None
+    table = _Table(assessment, knowledge, costs, frozenset(done) | frozenset(known))
+    if not len(table.weights) or table.weights.sum() <= 0.0 or not table.repairs:
+        return None
+    return _step(table, _best(table)[1])
+
+
 @dataclass(frozen=True)
 class Worth:
     """What one step leads to against the best first one, each followed to the end by the way to work that then costs
@@ -309,29 +323,39 @@ def worth_of(
     table = _Table(assessment, knowledge, costs, frozenset(known) - {step.id}, step.id)
     if not len(table.weights) or table.weights.sum() <= 0.0 or not table.repairs:
         return None
-    best, way = _cheapest(table)
-    first = next(iter(_first_steps(table, way)), None)
-    better = None if first and (first.kind, first.id) == (step.kind, step.id) else first
+    best, choice = _best(table)
+    first = _step(table, choice)
+    better = None if (first.kind, first.id) == (step.kind, step.id) else first
     rows: list[Any] = table.tests if step.kind == "test" else table.repairs
     places = [index for index, row in enumerate(rows) if row.id == step.id]
     if not places:
         return Worth(step.minutes, step.money, 0.0, better)
-    after, _ = _cheapest(table, (step.kind, places[0]))
+    after = _cheapest(table, (step.kind, places[0]))
     bits = float(table.bits(table.weights)[places[0]]) if step.kind == "test" else 0.0
     return Worth(max(after.minutes - best.minutes, 0.0), max(after.money - best.money, 0.0), bits, better)
 
 
-def _cheapest(table: _Table, first: Choice | None = None) -> tuple[_Totals, Policy]:
-    """The way to work that costs least, and what it takes; ``first``: with this step before anything."""
+def _best(table: _Table) -> tuple[_Totals, Choice]:
+    """The best first step, and what the case then takes. Tried are what the ways to work would begin with, and the
+    tests that tell most per minute."""
+    nothing = frozenset[int]()
+    firsts = {way(table, table.weights, nothing, nothing) for way in _POLICIES.values()}
+    worth = table.bits(table.weights) / np.array([test.minutes for test in table.tests]) if table.tests else np.zeros(0)
+    firsts |= {("test", int(index)) for index in np.argsort(-worth, kind="stable")[:LOOKED_AT] if worth[index] > 0.0}
+    tried = [(_cheapest(table, first), first) for first in sorted(firsts)]
+    return min(tried, key=lambda row: (row[0].money, row[0].minutes))
+
+
+def _cheapest(table: _Table, first: Choice) -> _Totals:
+    """What the case takes with this step before anything, by the way to work that then costs least."""
 
     def begun_by(way: Policy) -> Policy:
         def policy(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
-            return first if first is not None and not done and not made else way(table, weights, done, made)
+            return first if not done and not made else way(table, weights, done, made)
 
         return policy
 
-    followed = [(_totals(table, begun_by(way)), way) for way in _POLICIES.values()]
-    return min(followed, key=lambda row: row[0].money)
+    return min((_totals(table, begun_by(way)) for way in _POLICIES.values()), key=lambda totals: totals.money)
 
 
 def _totals(table: _Table, policy: Policy) -> _Totals:
@@ -399,21 +423,28 @@ def _close(table: _Table, weights: Floats, done: frozenset[int], spoiled: NDArra
     totals.closed += mass
 
 
+def _step(table: _Table, choice: Choice) -> Step:
+    """A choice as a step."""
+    kind, index = choice
+    if kind == "test":
+        test = table.tests[index]
+        return Step(kind, test.id, test.words, test.minutes, float(table.test_money[index]))
+    row = table.repairs[index]
+    return Step(kind, row.id, row.words, row.minutes, float(table.repair_money[index]))
+
+
 def _first_steps(table: _Table, policy: Policy) -> tuple[Step, ...]:
     """The steps if every test ends in its likeliest way and no repair suffices before the last shown."""
     weights, done, made, steps = table.weights, frozenset[int](), frozenset[int](), list[Step]()
     while len(steps) < FIRST_STEPS and weights.sum() > 0.0 and len(done) < len(table.repairs):
         weights = weights / weights.sum()
         kind, index = policy(table, weights, done, made)
+        steps.append(_step(table, (kind, index)))
         if kind == "test":
-            test = table.tests[index]
-            steps.append(Step(kind, test.id, test.words, test.minutes, float(table.test_money[index])))
             made = made | {index}
             joint = weights[:, None] * table.outcomes[index]
             weights = joint[:, int(joint.sum(axis=0).argmax())]
             continue
-        row = table.repairs[index]
-        steps.append(Step(kind, row.id, row.words, row.minutes, float(table.repair_money[index])))
         done = done | {index}
         left = [repair for repair in range(len(table.repairs)) if repair not in done]
         weights = np.where(table.needs[:, left].any(axis=1), weights, 0.0)

@@ -66,7 +66,7 @@ def _beyond(wide: LikelihoodModel, small: Ints, size: Ints, weight: Floats, alon
     outside = np.flatnonzero(spoken & np.array([name not in inside for name in names]))
     if not len(outside):
         return 0.0
-    silence = alone.model.absence(alone.absent, alone.counts)
+    silence = alone.model.absence(alone.absent, alone.counting)
     log_gain = np.tile(odds[outside] + silence[1:][outside] - silence[0], (len(small), 1))
     for clue, _ in alone.telling:
         # Within a family one member counts in full and the others less: every one in full is more than that.

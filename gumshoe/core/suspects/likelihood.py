@@ -24,6 +24,8 @@ from gumshoe.core.suspects.misfires import log_seen
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+Counting = dict[str, Floats]
+"""How much an absent code counts against each suspect (the last: none), by code; in full where it is not held."""
 
 MAX_SIZE = 3
 ITS_OWN, TOGETHER = 0.2, 1.5
@@ -145,10 +147,10 @@ class LikelihoodModel:
         self._per_set: dict[tuple[ClueKind, str, str], Floats] = {}
         self._misfires: dict[MisfireSeen, Floats] = {}
 
-    def log_likelihood(self, clue: Clue, counts: Floats | None = None) -> Floats:
-        """log P(clue | S) for every set, not yet weighted. ``counts``: as ``told_at_once`` gives it."""
+    def log_likelihood(self, clue: Clue, counting: Counting | None = None) -> Floats:
+        """log P(clue | S) for every set, not yet weighted. ``counting``: of the absences."""
         if clue.kind in (ClueKind.CODE, ClueKind.SYMPTOM):
-            return self._binary(clue, counts)
+            return self._binary(clue, counting)
         if clue.kind is ClueKind.REPAIR:
             cured = [
                 fault in self.knowledge.faults and self.knowledge.faults[fault].repair == clue.variable
@@ -245,13 +247,27 @@ class LikelihoodModel:
                 counts[index] = min(1.0, TOGETHER / len(row.members))
         return counts
 
-    def absence(self, clues: Iterable[Clue], counts: Floats | None = None) -> Floats:
-        """log P(all of these codes or symptoms absent | S), weighted: one sum per fault, since it factorises.
-        ``counts``: as ``told_at_once`` gives it."""
+    def counting(self, present: Iterable[str], absent: Iterable[Clue]) -> Counting:
+        """How much each of these absences counts, beside these codes: as ``told_at_once`` says, and of several codes
+        about the same thing, for each suspect the one that it raises most often. A control unit sets one of them."""
+        at_once, found = self.told_at_once(present), Counting()
+        about: dict[str, list[tuple[Clue, Floats]]] = {}
+        for clue in absent:
+            found[clue.variable] = at_once
+            if clue.about:
+                about.setdefault(clue.about, []).append((clue, clue.weight * self._silence(clue)[0]))
+        for rows in (rows for rows in about.values() if len(rows) > 1):
+            strongest = np.argmin(np.array([own for _, own in rows]), axis=0)
+            for index, (clue, _) in enumerate(rows):
+                found[clue.variable] = np.where(strongest == index, at_once, 0.0)
+        return found
+
+    def absence(self, clues: Iterable[Clue], counting: Counting | None = None) -> Floats:
+        """log P(all of these codes or symptoms absent | S), weighted: one sum per fault, since it factorises."""
         silent, always = np.zeros(len(self.faults) + 1), 0.0
         for clue in clues:
             own, leak = self._silence(clue)
-            silent += clue.weight * (own if counts is None or clue.kind is not ClueKind.CODE else own * counts)
+            silent += clue.weight * own * (counting.get(clue.variable, 1.0) if counting else 1.0)
             always += clue.weight * leak
         return self._over_sets(silent, always)
 
@@ -276,9 +292,9 @@ class LikelihoodModel:
             total += per_fault.take(column)
         return total
 
-    def _binary(self, clue: Clue, counts: Floats | None = None) -> Floats:
+    def _binary(self, clue: Clue, counting: Counting | None = None) -> Floats:
         own, always = self._silence(clue)
         if clue.value == Presence.ABSENT:
-            return self._over_sets(own if counts is None or clue.kind is not ClueKind.CODE else own * counts, always)
+            return self._over_sets(own * (counting.get(clue.variable, 1.0) if counting else 1.0), always)
         log_absent = self._over_sets(own, always)
         return np.log(-np.expm1(log_absent))

@@ -83,20 +83,22 @@ class Shares:
                 kept[key] = clue
         self.telling: list[tuple[Clue, Floats]] = []
         self.absent: list[Clue] = []
-        held = (clue for members in families.values() for clue in members.values())
-        there = [clue.variable for clue in held if clue.kind is ClueKind.CODE and clue.value == Presence.PRESENT]
-        self.counts = model.told_at_once(there)
+        codes = [row for rows in families.values() for row in rows.values() if row.kind is ClueKind.CODE]
+        self.counting = model.counting(
+            (clue.variable for clue in codes if clue.value == Presence.PRESENT),
+            (clue for clue in codes if clue.value == Presence.ABSENT),
+        )
         for members in families.values():
             if len(members) == 1 and next(iter(members.values())).value == Presence.ABSENT:
                 self.absent += members.values()
                 continue
-            rows = [(clue, clue.weight * model.log_likelihood(clue, self.counts)) for clue in members.values()]
+            rows = [(clue, clue.weight * model.log_likelihood(clue, self.counting)) for clue in members.values()]
             rows.sort(key=lambda row: (-float(np.ptp(row[1])), row[0].variable, row[0].value))
             self.telling += [
                 (clue, values if rank == 0 else values * FAMILY_REST / (len(rows) - 1))
                 for rank, (clue, values) in enumerate(rows)
             ]
-        self.total = model.absence(self.absent, self.counts)
+        self.total = model.absence(self.absent, self.counting)
         for _, values in self.telling:
             self.total = self.total + values
 
@@ -110,7 +112,7 @@ class Shares:
         if index < len(self.telling):
             return self.telling[index][1]
         clue = self.absent[index - len(self.telling)]
-        return clue.weight * self.model.log_likelihood(clue, self.counts)
+        return clue.weight * self.model.log_likelihood(clue, self.counting)
 
 
 class Weighing:
