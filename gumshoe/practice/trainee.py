@@ -18,7 +18,7 @@ from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.outcomes import decide
 from gumshoe.core.knowledge.rows import ReadingRow, Specification, TestRow
 from gumshoe.core.knowledge.values import Origin
-from gumshoe.core.planning import Costs, Strategy, best_step
+from gumshoe.core.planning import Costs, Strategy, best_step, somebody_pointed_at
 from gumshoe.core.planning.next_action import Act
 from gumshoe.core.planning.next_test import relevant_faults
 from gumshoe.core.powertrain.misfires import mask_of
@@ -339,13 +339,16 @@ def best_line(man: Technician) -> None:
             return  # nobody is pointed at: the car goes home unrepaired
         done = judged.done | man.cannot
         step = best_step(judged.assessment, man.known, man.costs, done=done, known=judged.measured)
-        if step is None:
-            return
-        if step.kind == "test":
-            if not man.test(man.known.tests[step.id]):
-                man.cannot.add(step.id)
-            man.mark("test", step.id, step.words)
+        test = man.known.tests[step.id] if step is not None and step.kind == "test" else None
+        if test is None and not somebody_pointed_at(judged.assessment):
+            test = advised_test(man, judged)  # nothing is repaired because it is the cheapest to try
+        if test is not None:
+            if not man.test(test):
+                man.cannot.add(test.id)
+            man.mark("test", test.id, test.words)
             continue
+        if step is None or not somebody_pointed_at(judged.assessment):
+            return  # the car goes home as it is
         name = _as_found(man, judged, step.id)
         man.note(judged.assessment)
         cured = man.repair(name)

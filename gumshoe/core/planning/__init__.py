@@ -1,6 +1,13 @@
 """What to do next: tests by what they tell, repairs by what they cost, and when to stop."""
 
-from gumshoe.core.planning.next_action import Act, NextAction, cheapest_proof, make_again, next_action
+from gumshoe.core.planning.next_action import (
+    Act,
+    NextAction,
+    cheapest_proof,
+    make_again,
+    next_action,
+    somebody_pointed_at,
+)
 from gumshoe.core.planning.next_test import Costs, Proposal, expected_fix_cost, propose
 from gumshoe.core.planning.stop import Standing, standing
 from gumshoe.core.planning.strategies import (
@@ -33,6 +40,7 @@ __all__ = [
     "next_action",
     "outlooks",
     "propose",
+    "somebody_pointed_at",
     "standing",
     "what_is_here",
     "worth_of",

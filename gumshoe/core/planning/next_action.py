@@ -78,7 +78,7 @@ def next_action(
         why = "Likely enough to act on, and no test is left that would show it: it stays a guess."
         return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
     showing = _showing(assessment, knowledge, rows, costs or Costs(), lacks)
-    nobody = leader.probability < POINTED_AT and assessment.nothing > leader.probability and not leader.proven_by
+    nobody = not somebody_pointed_at(assessment)
     made = sum(clue.kind is ClueKind.TEST for clue in assessment.clues)
     least = NARROWS if nobody and made >= IN_VAIN else A_LITTLE
     first = next((item for item in rows if item.decides and item.saving > 0.0 and item.share >= least), None)
@@ -105,6 +105,12 @@ def next_action(
     if leader.proven_by and leader.probability < LEADS:
         why = "It was seen, and may be nothing: put it right and see whether the complaint comes back."
     return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
+
+
+def somebody_pointed_at(assessment: Assessment) -> bool:
+    """Whether anything on record points at a part: else nothing is repaired."""
+    leader = foremost(assessment)
+    return leader.probability >= POINTED_AT or assessment.nothing <= leader.probability or bool(leader.proven_by)
 
 
 def foremost(assessment: Assessment) -> Suspect:
