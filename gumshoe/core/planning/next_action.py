@@ -81,15 +81,9 @@ def next_action(
     nobody = not somebody_pointed_at(assessment)
     made = sum(clue.kind is ClueKind.TEST for clue in assessment.clues)
     least = NARROWS if nobody and made >= IN_VAIN else A_LITTLE
-    first = next((item for item in rows if item.decides and item.saving > 0.0 and item.share >= least), None)
-    first = first or next(
-        (
-            item
-            for item in rows
-            if item.decides and item.share >= least and (_narrows(assessment, item) or _soon_told(item))
-        ),
-        None,
-    )
+    telling = [item for item in rows if item.decides and item.share >= least]
+    first = next((item for item in telling if item.saving > 0.0), None)
+    first = first or next((item for item in telling if _narrows(assessment, item) or _soon_told(item)), None)
     if showing is not None and (first is None or rows.index(showing) < rows.index(first)):
         why = "Nothing tells much more about where it is; this would show it, for less than the repair costs."
         return NextAction(Act.SHOW, _made(showing.test), why, showing.test, leader.id)
