@@ -5,7 +5,7 @@ import unittest
 from dataclasses import replace
 
 from gumshoe.core.clues import OnRecord, extract
-from gumshoe.core.codes import CodeState
+from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
 from gumshoe.core.obd.status import Monitor, MonitorStatus
@@ -19,6 +19,12 @@ KINDS = ("ostrel_tern_16", "ostrel_dunlin_30", "havsel_pipit_10")
 
 def found(knowledge: Knowledge, record: OnRecord) -> Assessment:
     return assess(knowledge, extract(record, knowledge), odometer_km=90_000.0, age_years=8.0)
+
+
+def told(*codes: str) -> OnRecord:
+    """These codes, confirmed."""
+    stored = tuple(StoredCode(TroubleCode(code), CodeState.CONFIRMED) for code in codes)
+    return OnRecord(module=ModuleSnapshot(0x7E8, codes=stored))
 
 
 def unrun() -> MonitorStatus:
@@ -56,6 +62,18 @@ class Codes(unittest.TestCase):
         case = OnRecord(module=ModuleSnapshot(0x7E8, codes=every, status=unrun()), symptoms=("no_start",))
         self.assertEqual(found(knowledge, case).suspects[0].id, "shared_feed_injectors")
         self.assertGreater(found(knowledge, case).suspects[0].probability, 0.9)
+
+    def test_two_circuits_of_unlike_parts_hang_on_one_feed(self) -> None:
+        """Meter and purge valve dead together: their feed before either, though others may hang on it as well."""
+        first = found(known("ostrel_dunlin_30"), told("P0102", "P0443")).suspects[0]
+        self.assertEqual(first.id, "shared_feed_actuators")
+
+    def test_what_delivers_too_little_sets_no_circuit_code(self) -> None:
+        """P0204 beside its misfire: the injector's circuit, before an injector that deposits have narrowed."""
+        knowledge = known("ostrel_dunlin_30")
+        assessment = found(knowledge, told("P0204", "P0304"))
+        self.assertEqual(assessment.suspects[0].id, "injector_circuit_open_4")
+        self.assertGreater(assessment.suspects[0].probability, 0.7)
 
     def test_an_alternator_need_not_set_each_of_its_four_codes(self) -> None:
         """Low voltage and the battery's lamp: it does not charge, though no code of its own is there."""

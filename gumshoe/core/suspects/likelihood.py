@@ -30,6 +30,9 @@ Counting = dict[str, Floats]
 MAX_SIZE = 3
 ITS_OWN, TOGETHER = 0.2, 1.5
 """A code is a shared point's own from this chance on; all its absent codes count as so many (common practice)."""
+GUESSED = 0.5
+"""Where no diagram is known, what hangs on a point is a guess: once circuits of two unlike parts on it are told of, the
+silence of one of another kind counts so much against it (common practice). What is in one plug is no guess."""
 LEAST_SAY = 1e-6
 """Whoever claims a clue has at least so much to say about it, even where it says what is said anyway."""
 SUREST_LINK = 0.95
@@ -250,17 +253,32 @@ class LikelihoodModel:
     def counting(self, present: Iterable[str], absent: Iterable[Clue]) -> Counting:
         """How much each of these absences counts, beside these codes: as ``told_at_once`` says, and of several codes
         about the same thing, for each suspect the one that it raises most often. A control unit sets one of them."""
-        at_once, found = self.told_at_once(present), Counting()
+        shown, found = frozenset(present), Counting()
+        at_once, kinds = self.told_at_once(shown), self._kinds(shown)
+        unlike = at_once * np.array([*(GUESSED if self._guessed(name, kinds) else 1.0 for name in self.faults), 1.0])
         about: dict[str, list[tuple[Clue, Floats]]] = {}
         for clue in absent:
-            found[clue.variable] = at_once
+            found[clue.variable] = unlike if kinds.isdisjoint(self._kinds((clue.variable,))) else at_once
             if clue.about:
                 about.setdefault(clue.about, []).append((clue, clue.weight * self._silence(clue)[0]))
         for rows in (rows for rows in about.values() if len(rows) > 1):
             strongest = np.argmin(np.array([own for _, own in rows]), axis=0)
             for index, (clue, _) in enumerate(rows):
-                found[clue.variable] = np.where(strongest == index, at_once, 0.0)
+                found[clue.variable] = np.where(strongest == index, found[clue.variable], 0.0)
         return found
+
+    def _kinds(self, codes: Iterable[str]) -> frozenset[str]:
+        """The kinds of the parts that these codes are about."""
+        known = self.knowledge
+        return frozenset(known.components[name].row.id for code in codes for name in known.components_of(code))
+
+    def _guessed(self, fault: str, told: frozenset[str]) -> bool:
+        """Whether it is a shared point of which only usual wiring says what hangs on it, and parts of two kinds on it
+        are told of."""
+        point = self.knowledge.points_by_fault.get(fault)
+        if point is None or point.from_platform or point.field == "plug":
+            return False
+        return len({member.row.id for member in point.members} & told) > 1
 
     def absence(self, clues: Iterable[Clue], counting: Counting | None = None) -> Floats:
         """log P(all of these codes or symptoms absent | S), weighted: one sum per fault, since it factorises."""
