@@ -86,26 +86,24 @@ def row_of(item: Played) -> dict[str, Any]:
     }
 
 
-def summary(rows: list[Played]) -> dict[str, Any]:
-    """Figures over all exercises."""
-    good = [item for item in rows if item.prepared is not None]
-    lines = {name: [item.prepared.line(name) for item in good if item.prepared] for name in (BEST, FREQUENT, FLOOR)}
+def summary(rows: list[dict[str, Any]], none: list[str]) -> dict[str, Any]:
+    """Figures over all exercises, as ``row_of`` keeps them; ``none``: those that are none, with why."""
+    lines = {name: [row["lines"][name] for row in rows] for name in (BEST, FREQUENT, FLOOR)}
     best, frequent, floor = (lines[name] for name in (BEST, FREQUENT, FLOOR))
-    wins = sum(b.money > f.money + 1.0 for b, f in zip(best, frequent, strict=True) if f.cured)
-    losses = sum(b.money < f.money - 1.0 for b, f in zip(best, frequent, strict=True))
-    points = [item.prepared.difficulty.points for item in good if item.prepared]
-    extra = [line.money - low.money for line, low in zip(frequent, floor, strict=True)]
-    spent = [line.money - low.money for line, low in zip(best, floor, strict=True)]
+    wins = sum(b["money"] > f["money"] + 1.0 for b, f in zip(best, frequent, strict=True) if f["cured"])
+    losses = sum(b["money"] < f["money"] - 1.0 for b, f in zip(best, frequent, strict=True))
+    told = [Difficulty(**row["difficulty"]) for row in rows]
+    extra = [line["money"] - low["money"] for line, low in zip(frequent, floor, strict=True)]
+    spent = [line["money"] - low["money"] for line, low in zip(best, floor, strict=True)]
+    points = [item.points for item in told]
     return {
-        "exercises": len(rows),
-        "no_exercise": [f"{item.exercise.title}: {item.trouble}" for item in rows if item.prepared is None],
-        "best_line_does_not_cure": [i.exercise.title for i, line in zip(good, best, strict=True) if not line.cured],
-        "solved_by_the_first_screen": [
-            item.exercise.title for item in good if item.prepared and item.prepared.difficulty.named > SURE
-        ],
-        "best_right_first": round(statistics.mean(line.right_first for line in best), 3),
-        "frequent_right_first": round(statistics.mean(line.right_first for line in frequent), 3),
-        "money": {name: round(statistics.mean(line.money for line in lines[name]), 2) for name in lines},
+        "exercises": len(rows) + len(none),
+        "no_exercise": none,
+        "best_line_does_not_cure": [row["title"] for row, line in zip(rows, best, strict=True) if not line["cured"]],
+        "solved_by_the_first_screen": [row["title"] for row in rows if row["first_screen"] > SURE],
+        "best_right_first": round(statistics.mean(line["right_first"] for line in best), 3),
+        "frequent_right_first": round(statistics.mean(line["right_first"] for line in frequent), 3),
+        "money": {name: round(statistics.mean(line["money"] for line in lines[name]), 2) for name in lines},
         "best_dearer_than_frequent": wins,
         "best_cheaper_than_frequent": losses,
         "chance_of_that_if_alike": round(no_better_than(wins, losses), 4),
@@ -113,10 +111,18 @@ def summary(rows: list[Played]) -> dict[str, Any]:
             "frequent_beyond_floor": round(float(spearmanr(points, extra).statistic), 3),
             "best_beyond_floor": round(float(spearmanr(points, spent).statistic), 3),
         },
-        "levels": {
-            level: sum(i.prepared.difficulty.level == level for i in good if i.prepared) for level in range(1, 6)
-        },
+        "levels": {level: sum(item.level == level for item in told) for level in range(1, 6)},
     }
+
+
+def of(played_ones: list[Played]) -> dict[str, Any]:
+    """Their figures."""
+    return summary([row_of(item) for item in played_ones if item.prepared is not None], troubles(played_ones))
+
+
+def troubles(played_ones: list[Played]) -> list[str]:
+    """Those that are no exercise, with why."""
+    return [f"{item.exercise.title}: {item.trouble}" for item in played_ones if item.prepared is None]
 
 
 def main() -> int:
@@ -144,20 +150,21 @@ def main() -> int:
             level = item.prepared.difficulty.words if item.prepared else "none"
             print(f"{item.course:13} {item.exercise.title:28} {level:10} {told} ({item.seconds:.0f} s)", flush=True)
     of_courses = [item for item in rows if item.course != "drawn"]
-    found = summary(of_courses)
-    if options.drawn:
-        found["drawn"] = summary([item for item in rows if item.course == "drawn"])
-    print(json.dumps(found, indent=1))
-    if not options.course:
+    if options.course:
+        found = of(of_courses)
+    else:
         now = {exercise.digest for course in courses().values() for exercise in course.exercises}
         kept = {digest: row for digest, row in held.items() if digest in now}
         kept |= {item.exercise.digest: row_of(item) for item in of_courses if item.prepared is not None}
         for row in kept.values():
             row["level"] = Difficulty(**row["difficulty"]).level
         FIGURES.write_text(json.dumps(kept, indent=1) + "\n", encoding="utf-8")
-        if not options.missing:
-            target = ROOT / "benchmarks" / "figures" / "practice.json"
-            target.write_text(json.dumps(found, indent=1) + "\n", encoding="utf-8")
+        found = summary(list(kept.values()), troubles(of_courses))
+        target = ROOT / "benchmarks" / "figures" / "practice.json"
+        target.write_text(json.dumps(found, indent=1) + "\n", encoding="utf-8")
+    if options.drawn:
+        found["drawn"] = of([item for item in rows if item.course == "drawn"])
+    print(json.dumps(found, indent=1))
     return 0
 
 
