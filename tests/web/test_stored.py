@@ -20,6 +20,7 @@ from gumshoe.core.knowledge.renamed import names_of, present
 from gumshoe.core.stored import StoredCannotBeRead, shape
 from gumshoe.web.accounts.models import Role
 from gumshoe.web.bench.models import TestRecord
+from gumshoe.web.suspects.models import Ruling
 from tests.shop import of_its_own
 from tests.web import support
 
@@ -118,3 +119,10 @@ class Kept(TestCase):
     def test_a_test_that_nobody_knows_is_shown_as_such(self) -> None:
         TestRecord.objects.create(case=self.case, by=self.user, test="look_at_the_moon", outcome="full", readings={})
         self.assertContains(self.client.get(f"/cases/{self.case.pk}/suspects/"), "look_at_the_moon")
+
+    def test_a_ruling_about_a_suspect_that_nobody_knows_is_shown_as_such(self) -> None:
+        """As after a suspect was split, or the car was described anew."""
+        for kind in (Ruling.Kind.OUT, Ruling.Kind.OWN):
+            subject = f"moonlight_{kind}"
+            Ruling.objects.create(case=self.case, by=self.user, kind=kind, subject=subject, reason="seen")
+            self.assertContains(self.client.get(f"/cases/{self.case.pk}/suspects/"), subject)

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from gumshoe.core.clues.record import OnRecord
 from gumshoe.core.knowledge.catalogue import Knowledge, tables
 
 
-def unknown_entries(evidence: OnRecord, knowledge: Knowledge) -> tuple[str, ...]:
-    """What stands on record and moves no suspect because nobody knows what it is, in words, each once."""
+def unknown_entries(evidence: OnRecord, knowledge: Knowledge, ruled: Iterable[str] = ()) -> tuple[str, ...]:
+    """What stands on record and moves no suspect because nobody knows what it is, in words, each once. ``ruled``: the
+    suspects that somebody ruled about."""
     shipped = tables()
     symptoms = {row.id for row in shipped.symptoms}
     tests, repairs = {row.id for row in shipped.tests}, {row.id for row in shipped.repairs}
@@ -23,4 +26,6 @@ def unknown_entries(evidence: OnRecord, knowledge: Knowledge) -> tuple[str, ...]
         if repair not in knowledge.repairs:
             where = "this powertrain" if repair in repairs else "this version"
             found.append(f"repair “{repair}”, which did not help, is not known to {where}")
+    strangers = (name for name in ruled if name not in knowledge.faults)
+    found += [f"suspect “{name}”, ruled about, is not known to this powertrain" for name in strangers]
     return tuple(dict.fromkeys(found))

@@ -137,7 +137,8 @@ class Judged:
     @cached_property
     def unknown(self) -> tuple[str, ...]:
         """Entries on record that nothing here knows."""
-        return unknown_entries(self.grounds.evidence, self.grounds.knowledge)
+        grounds = self.grounds
+        return unknown_entries(grounds.evidence, grounds.knowledge, (*grounds.ruled_out, *grounds.own))
 
     @property
     def done(self) -> frozenset[str]:

@@ -142,7 +142,7 @@ class _Table:
         """Keep the tests that tell most at the beginning: what says nothing now seldom says much later."""
         if not self.tests:
             return
-        worth = self.bits(self.weights) / np.array([test.minutes for test in self.tests])
+        worth = self.per_minute(self.weights)
         leads = np.flatnonzero(self.weights @ self.needs >= LEADS / 2.0)
         proofs = {index for place in leads for index in self.proofs_of(int(place))}
         kept = {index for index, test in enumerate(self.tests) if test.id == keep}
@@ -178,6 +178,10 @@ class _Table:
         told: Floats = np.maximum(now - np.add.reduceat(left, self._begins), 0.0)
         return told
 
+    def per_minute(self, weights: Floats) -> Floats:
+        """The same by the minute."""
+        return self.bits(weights) / np.array([test.minutes for test in self.tests], dtype=np.float64)
+
     def order(self, weights: Floats, done: frozenset[int]) -> list[int]:
         """Repairs left by falling p/c."""
         ratio = (weights @ self.needs) / np.maximum(self.repair_money, 1.0)
@@ -197,6 +201,16 @@ class _Table:
             if chance[o] > 0.0:
                 after += float(chance[o]) * self.fix_now(joint[:, o] / chance[o], done)
         return now - after - float(self.test_money[test])
+
+
+def _table(
+    assessment: Assessment, knowledge: Knowledge, costs: Costs, skip: frozenset[str], keep: str = ""
+) -> _Table | None:
+    """The table of an assessment; None where no suspect needs a repair."""
+    if assessment.model is None or assessment.weights is None:
+        return None
+    table = _Table(assessment, knowledge, costs, skip, keep)
+    return table if len(table.weights) and table.weights.sum() > 0.0 and table.repairs else None
 
 
 def is_quick_look(test: TestRow) -> bool:
@@ -222,12 +236,16 @@ def _shown_first(table: _Table, weights: Floats, done: frozenset[int], made: fro
     return kind, repair
 
 
+def _most_telling(table: _Table, weights: Floats, made: frozenset[int]) -> list[int]:
+    """The tests not made that tell most per minute; none that tells nothing."""
+    worth = table.per_minute(weights)
+    ranked = [int(index) for index in np.argsort(-worth, kind="stable") if int(index) not in made]
+    return [index for index in ranked[:LOOKED_AT] if worth[index] > 0.0]
+
+
 def _telling(table: _Table, weights: Floats, done: frozenset[int], made: frozenset[int]) -> Choice:
-    bits = table.bits(weights)
-    rated = [(bits[index] / test.minutes, index) for index, test in enumerate(table.tests) if index not in made]
-    rated.sort(key=lambda row: (-row[0], row[1]))
-    for per_minute, index in rated[:LOOKED_AT]:
-        if per_minute > 0.0 and table.saving(weights, index, done) > 0.0:
+    for index in _most_telling(table, weights, made):
+        if table.saving(weights, index, done) > 0.0:
             return "test", index
     return _shown_first(table, weights, done, made)
 
@@ -279,12 +297,8 @@ def outlooks(
 
     Empty when no suspect needs a repair.
     """
-    if assessment.model is None or assessment.weights is None:
-        return ()
-    table = _Table(assessment, knowledge, costs, frozenset(done) | frozenset(known))
-    if not len(table.weights) or table.weights.sum() <= 0.0:
-        return ()
-    return tuple(_follow(table, strategy) for strategy in Strategy)
+    table = _table(assessment, knowledge, costs, frozenset(done) | frozenset(known))
+    return tuple(_follow(table, strategy) for strategy in Strategy) if table else ()
 
 
 def best_step(
@@ -293,12 +307,8 @@ def best_step(
     """The step from which the case ends cheapest on average, when it is followed from there by the way to work that
     then costs least: never dearer than any of the ways (a rollout; Bertsekas, Tsitsiklis & Wu, Journal of Heuristics 3,
     1997). None where no suspect needs a repair."""
-    if assessment.model is None or assessment.weights is None:
-        return None
-    table = _Table(assessment, knowledge, costs, frozenset(done) | frozenset(known))
-    if not len(table.weights) or table.weights.sum() <= 0.0 or not table.repairs:
-        return None
-    return _step(table, _best(table)[1])
+    table = _table(assessment, knowledge, costs, frozenset(done) | frozenset(known))
+    return _step(table, _best(table)[1]) if table else None
 
 
 @dataclass(frozen=True)
@@ -318,10 +328,8 @@ def worth_of(
 ) -> Worth | None:
     """The worth of a step somebody took. One that tells nothing costs what it took. ``known``: tests made already and
     graded variables measured. None where no suspect needs a repair."""
-    if assessment.model is None or assessment.weights is None:
-        return None
-    table = _Table(assessment, knowledge, costs, frozenset(known) - {step.id}, step.id)
-    if not len(table.weights) or table.weights.sum() <= 0.0 or not table.repairs:
+    table = _table(assessment, knowledge, costs, frozenset(known) - {step.id}, step.id)
+    if table is None:
         return None
     best, choice = _best(table)
     first = _step(table, choice)
@@ -340,8 +348,7 @@ def _best(table: _Table) -> tuple[_Totals, Choice]:
     tests that tell most per minute."""
     nothing = frozenset[int]()
     firsts = {way(table, table.weights, nothing, nothing) for way in _POLICIES.values()}
-    worth = table.bits(table.weights) / np.array([test.minutes for test in table.tests]) if table.tests else np.zeros(0)
-    firsts |= {("test", int(index)) for index in np.argsort(-worth, kind="stable")[:LOOKED_AT] if worth[index] > 0.0}
+    firsts |= {("test", index) for index in _most_telling(table, table.weights, nothing)}
     tried = [(_cheapest(table, first), first) for first in sorted(firsts)]
     return min(tried, key=lambda row: (row[0].money, row[0].minutes))
 

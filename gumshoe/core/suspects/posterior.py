@@ -143,8 +143,9 @@ def assess(
     learned: Mapping[str, float] | None = None,
     max_size: int = MAX_SIZE,
 ) -> Assessment:
-    """Rank the suspects of a powertrain by the clues; suspects ruled out by the technician take no part."""
-    out, own = frozenset(ruled_out), tuple(own)
+    """Rank the suspects of a powertrain by the clues; suspects ruled out by the technician take no part, nor do rulings
+    about what this powertrain has no suspect for."""
+    out, own = knowledge.faults.keys() & set(ruled_out), tuple(own)
     everyone = tuple(name for name in knowledge.faults if name not in out)
     held = tuple(clues)
     alone = Alone(knowledge, everyone, priors(knowledge, everyone, odometer_km, own, learned, age_years, climate), held)
