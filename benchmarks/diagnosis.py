@@ -229,7 +229,7 @@ def main() -> int:
                 "not_right": [
                     f"{case.named}: {case.jobs[ours].tests} then {case.jobs[ours].repairs}"
                     for case in brought
-                    if case.curable and not case.jobs[ours].first_time
+                    if case.curable and not (case.jobs[ours].first_time and case.jobs[ours].cured)
                 ],
                 "proven_and_wrong": [case.named for case in brought if case.jobs[ours].proven_wrong],
                 "dearest": [

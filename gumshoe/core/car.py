@@ -67,8 +67,8 @@ class Car(Protocol):
         ...
 
     # -- by hand, eye and meter
-    def finding(self, point: str) -> Shown | None:
-        """What would be found at a point."""
+    def finding(self, point: str, *, engine_on: bool = False) -> Shown | None:
+        """What would be found at a point; ``engine_on``: with the engine running, if it can."""
         ...
 
     def measure(self, circuit: Circuit, probe: Probe) -> Shown | None:

@@ -44,7 +44,7 @@ BELONGS = {
     "lambda": ("exhaust_manifold_gasket",),
     "evaporative": ("filler_cap", "evaporative_lines", "canister"),
     "communication": ("bus_bus",),
-    "charging": ("main_ground", "feed", "ground", "reference", "glow_plug", "hybrid_battery", "dc_converter"),
+    "charging": ("main_ground", "feed", "ground", "reference", "glow_plug", "traction_battery", "converter"),
 }  # fmt: skip
 """Which system the parts belong to that stand in no diagram; shared feeds, grounds and references by how they begin."""
 _SYSTEM = {part: name for name, parts in BELONGS.items() for part in parts}

@@ -12,7 +12,7 @@ from gumshoe.core.obd.pids import pid_table
 from gumshoe.core.obd.results import decode_results
 from gumshoe.core.obd.snapshot import FreezeFrame, ModuleSnapshot, Snapshot, StoredCode
 from gumshoe.core.obd.status import decode_status
-from gumshoe.core.signals.regions import Region
+from gumshoe.core.signals.regions import Region, classify
 from gumshoe.core.signals.trims import RegionTrim
 from gumshoe.simulator.answers import EngineModule
 from gumshoe.simulator.drives import Segment, start
@@ -53,10 +53,15 @@ CHECKS = (
     ("shorted to ground", "wire shorted to ground"),
     ("shorted to", "wire shorted to a feed"),
     ("contact loose", "contact loose"),
+    ("does not drive it", "wires and part good, the control unit does not drive it"),
     ("does not answer", "circuit good, part does not answer"),
     ("", "circuit and part good"),
 )
 POINTS = (("Lost or dropping", "lost or dropping"), ("", "good under load"))
+
+
+READ_LIVE = (0x0B, 0x0C, 0x10, 0x23, 0x33, 0x42, 0x6D, 0x70)
+"""Live values that a read takes along: pressures, speed, air flow, supply (SAE J1979)."""
 
 
 def snapshot(car: Vehicle) -> Snapshot:
@@ -71,29 +76,40 @@ def snapshot(car: Vehicle) -> Snapshot:
     frames: tuple[FreezeFrame, ...] = ()
     code = ask(b"\x02\x02\x00", False)[-1][3:5]
     if any(code):
-        values: dict[str, float] = {}
+        frozen: dict[str, float] = {}
         for pid in (0x04, 0x05, 0x0C, 0x0D):
-            values |= pid_table()[pid].decode(ask(bytes((2, pid, 0)), False)[-1][3:])
-        frames = (FreezeFrame(TroubleCode.from_bytes(*code), values),)
+            frozen |= pid_table()[pid].decode(ask(bytes((2, pid, 0)), False)[-1][3:])
+        frames = (FreezeFrame(TroubleCode.from_bytes(*code), frozen),)
     results = tuple(
         row
         for mid in range(0xA1, 0xA2 + car.model.cylinders)
         for row in decode_results(ask(bytes((6, mid)), False)[-1])
     )
+    values: dict[str, float] = {}
+    for pid in READ_LIVE:
+        if (said := ask(bytes((1, pid)), False)) and said[-1][0] == 0x41:
+            values |= pid_table()[pid].decode(said[-1][2:])
     module = ModuleSnapshot(
-        0x7E8, status=decode_status(ask(b"\x01\x01", False)[-1][2:]), codes=tuple(codes), frames=frames, results=results
+        0x7E8,
+        values=values,
+        status=decode_status(ask(b"\x01\x01", False)[-1][2:]),
+        codes=tuple(codes),
+        frames=frames,
+        results=results,
     )
     car.turn_key(Key.OFF)
     return Snapshot(datetime.now(UTC), "11 bit", (module,))
 
 
 def trims(car: Vehicle) -> tuple[RegionTrim, ...]:
-    """Trims at warm idle and 2500 rpm, as the control unit shows them."""
+    """Trims at warm idle and 2500 rpm, as the control unit shows them; none where the engine never ran there."""
     car.begin((*start(45.0), Segment("hold", 45.0, rpm=2500.0)))
     rows = []
     for region, seconds in ((Region.WARM_IDLE, 46.0), (Region.HIGH_IDLE, 44.0)):
         car.run(seconds)
         seen = car.live_values()
+        if classify(seen) is not region:
+            continue
         for bank in range(1, len(car.model.banks) + 1):
             short, long = seen[f"stft_b{bank}_pct"], seen[f"ltft_b{bank}_pct"]
             flow = seen.get("maf_gps", 0.0)

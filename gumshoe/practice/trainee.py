@@ -30,7 +30,7 @@ from gumshoe.practice.cures import is_sound
 from gumshoe.practice.heard import Drives
 from gumshoe.practice.seen import CHECKS, POINTS, READS, cylinder_of, snapshot, trims
 from gumshoe.simulator.drives import start
-from gumshoe.simulator.finding import Finding
+from gumshoe.simulator.finding import Finding, running
 from gumshoe.simulator.hands import observe
 from gumshoe.simulator.vehicle import Key, Vehicle
 
@@ -154,8 +154,11 @@ class Technician:
         self.job.tests.append(test.id)
         if test.measures:
             self.trims = trims(self.car)
-            return True
+            return bool(self.trims)
         self.bring_to(test)
+        if test.runs and not (running(self.car) or self.car.hybrid):
+            self.car.stop()
+            return False
         readings = {}
         for reading in test.readings:
             finding = observe(self.car, reading.point)

@@ -167,6 +167,8 @@ def _of_petrol(model: CarModel) -> Iterator[Defect]:
         ("booster-hose-cracked", "the brake booster hose is cracked at the manifold", "brake_booster_hose", 2.5),
         ("manifold-gasket", f"the intake manifold gasket leaks at cylinder {joint}", "intake_manifold_gasket", 2.3),
     ):  # fmt: skip
+        if component == "brake_booster_hose" and model.hybrid:
+            continue  # its brakes are boosted by a pump of their own, not by an engine that often stands still
         yield Defect(key, words, component, _in("leaks_mm2", component, area * hole))
     yield Defect(
         "regulator-high",
@@ -297,9 +299,9 @@ def _of_the_systems(model: CarModel) -> Iterator[Defect]:
             yield Defect(key, words, component, _in("tank_leak_mm2", component, area))
     if model.hybrid:
         weak = _set("pack_health", 0.35)
-        yield Defect("pack-worn", "the high-voltage battery has lost most of its charge", "hybrid_battery", weak)
+        yield Defect("pack-worn", "the high-voltage battery has lost most of its charge", "traction_battery", weak)
         yield Defect(
-            "converter-dead", "the converter that feeds 12 V does not work", "dc_converter", _set("converter", False)
+            "converter-dead", "the converter that feeds 12 V does not work", "converter", _set("converter", False)
         )
 
 

@@ -20,7 +20,7 @@ from gumshoe.simulator.answers_before_can import OldEngineModule
 from gumshoe.simulator.answers_on_uds import ModernEngineModule, ModernTransmissionModule
 from gumshoe.simulator.bus import lost_share
 from gumshoe.simulator.chassis import GEARBOX, UNITS, ChassisModule, TransmissionModule
-from gumshoe.simulator.drives import PROFILES, trips_of
+from gumshoe.simulator.drives import PROFILES, start, trips_of
 from gumshoe.simulator.engine import DT
 from gumshoe.simulator.finding import Finding, running
 from gumshoe.simulator.gateway import Gateway
@@ -43,6 +43,8 @@ OLD_PROTOCOL = "5"
 _SLICE_S = 0.02
 AWAKE_S, WAITS_S = 15.0, 5.0
 """So long a car stays awake after somebody was there; so often it looks whether the process ends."""
+TRIED_S = 12.0
+"""So long an engine is let run to see that it keeps running."""
 SIGHT_S = 15.0
 """A watched drive advances so far between two looks, however slow the machine: half of what the tracker counts."""
 CATCH_UP_S = 3.0
@@ -343,10 +345,22 @@ class Runner(threading.Thread):
         with self.lock:
             (self.vehicle.unplug if off else self.vehicle.plug)(component)
 
-    def look(self, point: str) -> Finding | None:
-        """Look or measure by hand."""
+    def look(self, point: str, *, engine_on: bool = False) -> Finding | None:
+        """Look or measure by hand; ``engine_on``: at a running engine, which one that dies never shows."""
         with self.lock:
+            if engine_on and not self._keeps_running():
+                return Finding("The engine does not keep running: there is nothing to see here.")
             return observe(self.vehicle, point)
+
+    def _keeps_running(self) -> bool:
+        """Whether the engine runs, or would if it were started (tried on a car like it)."""
+        if running(self.vehicle) or self.vehicle.hybrid:
+            return True
+        like = vehicle_of(self.stand_in)
+        like.restore(self.vehicle.save())
+        like.begin(start(TRIED_S))
+        like.run(TRIED_S)
+        return running(like)
 
     def measure(self, circuit: Circuit, probe: Probe) -> Finding:
         """Measure at the wires of a part."""

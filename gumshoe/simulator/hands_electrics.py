@@ -7,10 +7,11 @@ from gumshoe.simulator.bus import bus_ohm
 from gumshoe.simulator.car import Car
 from gumshoe.simulator.finding import Finder, Finding, running
 from gumshoe.simulator.identity import Key
+from gumshoe.simulator.mending import DRIVER
 from gumshoe.simulator.models import kind_of_point
 from gumshoe.simulator.parts import INSIDE
 from gumshoe.simulator.sensors import thermistor_ohm
-from gumshoe.simulator.wires import wrong_in
+from gumshoe.simulator.wires import OWN_POINTS, wrong_in
 
 BROKEN_OHM = 1e6
 _AWAY = {"to_ground": "ground", "to_feed": "a feed"}
@@ -19,8 +20,8 @@ _AWAY = {"to_ground": "ground", "to_feed": "a feed"}
 def circuit(vehicle: Car, component: str) -> Finding:
     """Feed, ground, wire and part of one component, gone through with meter and lamp."""
     parts = vehicle.parts
-    if component in vehicle.model.points:
-        if component in parts.open_points:
+    if component in vehicle.model.points or component in OWN_POINTS:
+        if component in parts.open_points or _own_wire_wrong(vehicle, component):
             return Finding("Lost or dropping: nothing arrives behind this point.")
         return Finding("It is good under load.")
     if component in parts.unplugged:
@@ -35,6 +36,9 @@ def circuit(vehicle: Car, component: str) -> Finding:
         what = wired.circuit.element(element).words
         if path:
             return Finding(f"The plug is on. The {what} reaches where it must not: wire shorted to {_AWAY[path]}.")
+        if element == DRIVER:
+            how = "never" if ohm >= BROKEN_OHM else "all the time"
+            return Finding(f"Wires and part are whole, commanded {how}: the control unit does not drive it.")
         if element in INSIDE:
             return Finding(f"The plug is on, its wires are whole. {what[0].upper()}{what[1:]}: part does not answer.")
         said = "broken: circuit open" if ohm >= BROKEN_OHM else f"{ohm:.0f} Ω too much: contact loose"
@@ -46,6 +50,14 @@ def circuit(vehicle: Car, component: str) -> Finding:
     if 0 < coil <= len(parts.coil_strength) and parts.coil_strength[coil - 1] < 0.5:
         return Finding("Feed, ground and trigger are good; the spark is weak: the part does not answer.")
     return Finding("Feed, ground and wire are good, the part answers.")
+
+
+def _own_wire_wrong(vehicle: Car, point: str) -> bool:
+    """Whether a point that is one part's own wire is not as it must be."""
+    part, path = OWN_POINTS.get(point, ("", frozenset()))
+    wired = vehicle.electrics.parts.get(part)
+    wrong = wrong_in(vehicle.parts, part, wired.circuit) if wired else ()
+    return any(name.rpartition(":")[2] in path for name, _ in wrong)
 
 
 def _battery(vehicle: Car) -> Finding:
@@ -132,6 +144,17 @@ def _wiggle(vehicle: Car) -> Finding:
     return Finding("There is no gap.")
 
 
+def _provoke(vehicle: Car) -> Finding:
+    """Hot air, cold spray and a mist of water: what heat or moisture parts shows where it is."""
+    for name, mood in sorted(vehicle.parts.moods.items()):
+        how = "warmed" if "heat" in mood else "wetted" if "moisture" in mood else ""
+        if how:
+            return Finding(
+                f"The trace drops out when the plug of {name.replace('_', ' ')} is {how}: a gap at one place."
+            )
+    return Finding("There is no gap.")
+
+
 def _reference(vehicle: Car) -> Finding:
     """A reference that is lost feeds none of its sensors, whichever is unplugged."""
     lost = any(kind_of_point(point) == "reference" for point in vehicle.parts.open_points)
@@ -170,6 +193,7 @@ POINTS: dict[str, Finder] = {
     "main_grounds": _grounds,
     "coolant_curve": _coolant_curve,
     "wiggle": _wiggle,
+    "provoke": _provoke,
     "bus_resistance": _bus,
     "reference_bus": _reference,
     "cold_soak_look": _soak_look,

@@ -68,6 +68,8 @@ LOW_SUPPLY = 0.8
 def supply_kpa(vehicle: Car, parts: Parts | None = None) -> float:
     """Pressure of the low side at the flow of full load, kPa."""
     model, parts = vehicle.model, parts or vehicle.parts
+    if "fuel_pump" in vehicle.electrics.dead:
+        return 0.0
     return feed_kpa(model, parts) if model.diesel else rail_pressure_kpa(model, parts, 1.6 * model.size)
 
 

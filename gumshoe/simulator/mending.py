@@ -10,7 +10,7 @@ from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.simulator.defects import Defect, part_defects
 from gumshoe.simulator.models import CarModel, kind_of_point
 from gumshoe.simulator.parts import INSIDE, Parts, healthy
-from gumshoe.simulator.wires import HOUSED_IN
+from gumshoe.simulator.wires import HOUSED_IN, OWN_POINTS
 
 WIRES = ("unplugged", "wired", "loose", "moods", "apart", "acting", "silent")
 """What is kept of wires: mended element by element below."""
@@ -86,6 +86,9 @@ def mend_wiring(parts: Parts, component: str) -> None:
     belong to the bus wires."""
     if component == BUS:
         parts.terminators = BOTH_ENDS
+    part, path = OWN_POINTS.get(component, ("", frozenset()))
+    if parts.wired.get(part, ("",))[0].rpartition(":")[2] in path:
+        del parts.wired[part]
     for name in _housed_with(component):
         parts.unplugged.discard(name)
         parts.loose.discard(name)

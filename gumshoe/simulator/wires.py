@@ -26,6 +26,8 @@ ANALOG = {"thermistor", "reference sensor", "pulled down sensor", "two tracks"}
 PULSED = {"hall sensor", "pulled up sensor"}
 HOUSED_IN = {"throttle_sensor_b": "throttle_sensor", "pedal_sensor_b": "pedal_sensor"}
 """The second track of a part, and the part."""
+OWN_POINTS = {"low_reference_pedal": ("pedal_sensor", frozenset({"low_contact", "low_wire", "unit_low_contact"}))}
+"""A point that only the tracks of one part hang on: the part, and the elements of its own circuit that it is."""
 SHARED = {"feed", "ground", "reference", "low_reference"}
 
 

@@ -226,7 +226,7 @@ def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple
         test_id, outcome = TOLD_BY[found.outcome]
         return (test_id, outcome) if test_id in knowledge.tests else None
     if found.outcome == UNIT:
-        target, outcome = "engine_module", CheckOutcome.PART
+        target, outcome = circuit.id, CheckOutcome.UNDRIVEN
     elif found.outcome == "bad":
         target, outcome = _point(knowledge, circuit, found.of), "bad"
         if not target:  # nothing else hangs on it: it is this part's own wiring

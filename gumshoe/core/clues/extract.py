@@ -36,6 +36,13 @@ DOUBTFUL_WEIGHT = 0.25
 NO_START = "no_start"
 LAMP_OUT, CLEARED_KM = "out", 200.0
 SUPPLY_RUNNING = "supply_running"
+AT_REST = (
+    ("air_at_rest", "maf_gps", "Air flow", False),
+    ("manifold_at_rest", "map_kpa", "Manifold pressure", True),
+    ("boost_at_rest", "boost_kpa", "Boost pressure", True),
+    ("rail_at_rest", "rail_kpa", "Rail pressure", False),
+)
+"""Variables that a read tells at a standing engine: the value they are of, its name, whether the air's is taken off."""
 SUPPLY_LOW = "system voltage: too low"
 INTERMITTENT = "intermittent"
 BANKS_DIFFER_PCT = 8.0
@@ -56,6 +63,7 @@ def extract(evidence: OnRecord, knowledge: Knowledge) -> tuple[Clue, ...]:
         *_frame(evidence, knowledge),
         *misfires(evidence, knowledge),
         *_supply(evidence, knowledge),
+        *_at_rest(evidence, knowledge),
         *_lamp(evidence, knowledge),
         *_live(evidence, knowledge),
         *_tests(evidence, knowledge),
@@ -272,6 +280,21 @@ def supply_of(module: ModuleSnapshot | None, knowledge: Knowledge) -> tuple[Vari
     runs = module.values.get("rpm", 0.0) >= RUNS_RPM
     variable = knowledge.variables.get(SUPPLY_RUNNING if runs else "supply")
     return (variable, bin_of(variable, volts), volts) if variable else None
+
+
+def _at_rest(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
+    """What the sensors of the intake tell of an engine that was read while it stood."""
+    values = evidence.module.values if evidence.module else {}
+    if values.get("rpm", RUNS_RPM) > 0.0:
+        return
+    air = values.get("baro_kpa")
+    for variable_id, key, words, less_air in AT_REST:
+        variable, shown = knowledge.variables.get(variable_id), values.get(key)
+        if variable is None or shown is None or (less_air and air is None):
+            continue
+        name = bin_of(variable, shown - air if less_air and air is not None else shown)
+        said = f"{words} {shown:.0f} {variable.unit} while the engine stands: {bin_words(variable, name)}"
+        yield Clue(ClueKind.GRADED, variable.id, name, said, variable.family, *evidence.scan_source)
 
 
 def _lamp(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:

@@ -119,7 +119,8 @@ def _generate(
 ) -> None:
     """Add the suspects and repairs that follow from parts and wiring; what is described by hand stands."""
     for made in generated(powertrain, local):
-        repairs.setdefault(made.repair.id, made.repair)
+        if made.repair:
+            repairs.setdefault(made.repair.id, made.repair)
         if made.fault.id not in faults:
             graded = {name: distribution_at(table, variables[name], {}) for name, table in made.fault.graded.items()}
             faults[made.fault.id] = replace(made.fault, graded=graded)

@@ -33,6 +33,7 @@ from gumshoe.core.knowledge.values import (
     Standing,
     Suspect,
     SymptomChances,
+    Variable,
     WholeMinutes,
     WiringField,
     Words,
@@ -48,7 +49,7 @@ class ClassRow(Row):
     """A kind of part. ``per`` names the axes of its positions; ``codes`` its names in the code catalogue; ``netlist``
     the circuit it is measured in, where that is not the one of its electrical type (``circuit``). ``ohms``: the least
     and the most that a sound one has, cold (common practice, from memory); ``ohms_where``: the same by a feature of the
-    powertrain."""
+    powertrain. ``graded``: by failure mode what it shows of graded clues."""
 
     id: str
     words: Words
@@ -73,6 +74,7 @@ class ClassRow(Row):
     ohms: tuple[Amount, ...] = ()
     ohms_where: dict[Feature, tuple[Amount, Amount]] = field(default_factory=dict)
     symptoms: SymptomChances = field(default_factory=dict)
+    graded: dict[FailureMode, dict[Variable, Distribution]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -85,6 +87,7 @@ class CircuitRow(Row):
     short_feed: KindChances = field(default_factory=dict)
     loose: KindChances = field(default_factory=dict)
     worn: KindChances = field(default_factory=dict)
+    undriven: KindChances = field(default_factory=dict)
     feed: KindChances = field(default_factory=dict)
     ground: KindChances = field(default_factory=dict)
     reference: KindChances = field(default_factory=dict)
@@ -100,13 +103,13 @@ class CircuitRow(Row):
 
 @dataclass(frozen=True)
 class ModeRow(Row):
-    """A failure mode and the part of a class's rate it takes; ``repair`` is ``mend`` (wiring) or ``renew`` (part);
-    ``ageing`` the power of years it grows with."""
+    """A failure mode and the part of a class's rate it takes; ``repair`` is ``mend`` (wiring), ``renew`` (part)
+    or ``unit`` (the control unit that drives it); ``ageing`` the power of years it grows with."""
 
     id: FailureMode
     words: Words
     share: Chance
-    repair: Literal["mend", "renew"]
+    repair: Literal["mend", "renew", "unit"]
     why: tuple[Words, ...]
     ageing: Power = 0.0
 

@@ -7,7 +7,7 @@ A shared cause is a suspect like any other: that alone makes it win when five ci
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from gumshoe.core.knowledge.code_index import CodeIndex
 from gumshoe.core.knowledge.component_rows import CheckRow, CircuitRow, ModeRow
@@ -26,10 +26,13 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.misfires import WANDERS, Spread, law_of, mask_of, some_of
 from gumshoe.core.powertrain.positions import bank_members
 
-DEAD = (FailureMode.OPEN, FailureMode.SHORT_GROUND, FailureMode.SHORT_FEED)
+DEAD = (FailureMode.OPEN, FailureMode.SHORT_GROUND, FailureMode.SHORT_FEED, FailureMode.UNDRIVEN)
 LOOSE_SHARE = 0.6
 """How much of a dead circuit's misfire a loose contact still causes (common practice)."""
 MIN_MENDING_MINUTES = 18
+BY_UNIT, ENGINE_DRIVES = "unit", ("engine_module", "renew_control_unit")
+DRIVEN_BY = {"gearbox": ("gearbox_module", "renew_gearbox_module")}
+"""Whose output stages drive what sits there, and what renews them: the engine's control unit all else."""
 REFERENCE, OTHER_LETTER = "reference", 0.7
 DEAD_UNSEEN, DEAD_WANDERS = 0.06, 0.10
 ALL_OF_POINT, BANK_OF_POINT, SOME_OF_POINT, ONE_OF_POINT = 0.43, 0.25, 0.20, 0.12
@@ -43,6 +46,7 @@ MODE_OUTCOMES = {
     FailureMode.SHORT_FEED: CheckOutcome.SHORT_FEED,
     FailureMode.LOOSE: CheckOutcome.LOOSE,
     FailureMode.WORN: CheckOutcome.PART,
+    FailureMode.UNDRIVEN: CheckOutcome.UNDRIVEN,
 }
 """Which outcome of the circuit check shows which failure mode."""
 INSIDE_OPEN = 0.35
@@ -56,12 +60,26 @@ SEEN = {
     FailureMode.SHORT_FEED: 0.90,
     FailureMode.LOOSE: 0.55,
     FailureMode.WORN: 0.75,
+    FailureMode.UNDRIVEN: 0.80,
 }
 """How surely the check finds each mode (common practice)."""
+WRONGLY: Distribution = {
+    CheckOutcome.OPEN: 0.20,
+    CheckOutcome.LOOSE: 0.20,
+    CheckOutcome.PART: 0.20,
+    CheckOutcome.UNDRIVEN: 0.05,
+    CheckOutcome.SHORT_GROUND: 0.03,
+    CheckOutcome.SHORT_FEED: 0.03,
+    CheckOutcome.GOOD: 0.29,
+}
+"""What is found instead of what is there: a short that is none is hardly ever measured (common practice)."""
+SECOND_SHARE = 0.5
+"""Of what is not seen the share that is taken for one thing: a worn part for a good one, a short for the part."""
 
 MEMBER_OF_DEAD_POINT: Distribution = {
-    CheckOutcome.OPEN: 0.90,
+    CheckOutcome.OPEN: 0.895,
     CheckOutcome.PART: 0.06,
+    CheckOutcome.UNDRIVEN: 0.005,
     CheckOutcome.LOOSE: 0.022,
     CheckOutcome.SHORT_GROUND: 0.009,
     CheckOutcome.SHORT_FEED: 0.009,
@@ -72,10 +90,10 @@ MEMBER_OF_DEAD_POINT: Distribution = {
 
 @dataclass(frozen=True)
 class Generated:
-    """One generated suspect with the repair that cures it. Codes are already numbers."""
+    """One generated suspect with the repair that cures it, where no table has that. Codes are already numbers."""
 
     fault: FaultRow
-    repair: RepairRow
+    repair: RepairRow | None
 
 
 def generated(powertrain: Powertrain, local: Local) -> Iterator[Generated]:
@@ -122,21 +140,22 @@ def _raised(component: Component, kinds: dict[str, float]) -> dict[str, float]:
 
 def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow, powertrain: Powertrain) -> Generated:
     row = component.row
-    graded: dict[str, Distribution] = {}
+    graded: dict[str, Distribution] = dict(row.graded.get(mode.id, {}))
     if row.misfire and component.cylinders and mode.id is not FailureMode.WORN:
         share = row.misfire * (1.0 if mode.id in DEAD else LOOSE_SHARE)
         spread = Spread.PAIR if len(component.cylinders) == 2 else Spread.CYLINDER
         graded[MISFIRE] = {Spread.NONE: 1.0 - share, spread: share}
-    repair = _repair(component, mode)
+    repair = None if mode.repair == BY_UNIT else _repair(component, mode)
+    unit, renewed = DRIVEN_BY.get(row.place, ENGINE_DRIVES)
     fault = FaultRow(
         id=f"{mode.id}_{component.id}",
         words=mode.words.replace("{c}", component.words),
-        component=component.id,
+        component=component.id if repair else unit,
         rate=row.rate * mode.share,
         standing=components_file().standing,
         wear=row.wear if mode.id in (FailureMode.WORN, FailureMode.LOOSE) else 0.5,
         needs=(),
-        repair=repair.id,
+        repair=repair.id if repair else renewed,
         why=mode.why,
         codes=_raised(component, circuit.kinds(mode.id)),
         symptoms=dict(row.symptoms),
@@ -164,7 +183,7 @@ def _repair(component: Component, mode: ModeRow) -> RepairRow:
         work.steps,
         ("ignition_voltage",) if row.circuit == "smart coil" else (),
         ("its plug", "the harness near it"),
-        mode.repair,
+        "renew" if new_part else "mend",
         "cylinder" if row.per == ("cylinder",) else "",
         wiring=not new_part,
         template=f"{mode.repair}_{row.id}",
@@ -261,6 +280,8 @@ def _circuit_check(
     """The check of one part (``by_hand``: its suspects described instead of generated; ``sharing``: those that take
     it with them)."""
     check = components_file().check["part"]
+    if f"{FailureMode.UNDRIVEN}_{component.id}" not in faults:
+        check = _without(check, CheckOutcome.UNDRIVEN)
     names = tuple(check.outcomes)
     given: dict[str, Distribution] = {}
     proves: dict[str, list[str]] = {name: [] for name in names}
@@ -279,7 +300,7 @@ def _circuit_check(
         proves[CheckOutcome.PART].append(fault)
         if not worn:
             proves[CheckOutcome.OPEN].append(fault)
-    given |= {fault: dict(MEMBER_OF_DEAD_POINT) for fault in sharing}
+    given |= {fault: _only(MEMBER_OF_DEAD_POINT, names) for fault in sharing}
     return _check(
         component.id,
         check,
@@ -289,6 +310,18 @@ def _circuit_check(
         {name: tuple(found) for name, found in proves.items()},
         given,
     )
+
+
+def _without(check: CheckRow, outcome: CheckOutcome) -> CheckRow:
+    """The check of a part that has no such outcome: of a sensor nobody asks whether it is driven."""
+    left = {name: words for name, words in check.outcomes.items() if name != outcome}
+    return replace(check, outcomes=left, otherwise=_only(check.otherwise, tuple(left)))
+
+
+def _only(table: Distribution, names: tuple[str, ...]) -> Distribution:
+    """A distribution over fewer outcomes."""
+    total = sum(table[name] for name in names)
+    return {name: table[name] / total for name in names}
 
 
 def _point_check(point: SharedPoint) -> TestRow:
@@ -339,19 +372,23 @@ def _check(
 
 def _mistaken_for(mode: FailureMode) -> CheckOutcome:
     """What a check that does not see it says instead."""
+    if mode is FailureMode.UNDRIVEN:
+        return CheckOutcome.OPEN
     return CheckOutcome.GOOD if mode in (FailureMode.WORN, FailureMode.LOOSE) else CheckOutcome.PART
 
 
 def _open(names: tuple[str, ...]) -> Distribution:
     """What the check of a part shows when its circuit is open: wires and terminals, or the part itself."""
-    rest = (1.0 - SEEN[FailureMode.OPEN]) / (len(names) - 2)
-    inside = SEEN[FailureMode.OPEN] * INSIDE_OPEN
-    found: Distribution = dict.fromkeys(names, rest)
-    found[CheckOutcome.OPEN], found[CheckOutcome.PART] = SEEN[FailureMode.OPEN] - inside, inside
+    found = _mostly(names, CheckOutcome.OPEN, SEEN[FailureMode.OPEN], CheckOutcome.PART)
+    inside = found[CheckOutcome.OPEN] * INSIDE_OPEN
+    found[CheckOutcome.OPEN] -= inside
+    found[CheckOutcome.PART] += inside
     return found
 
 
 def _mostly(names: tuple[str, ...], outcome: str, right: float, second: str) -> Distribution:
     """Nearly always the one outcome, now and then the second, hardly ever another."""
-    rest = (1.0 - right - 0.04) / (len(names) - 1)
-    return {name: right if name == outcome else rest + (0.04 if name == second else 0.0) for name in names}
+    wrongly = _only(WRONGLY, tuple(name for name in names if name != outcome))
+    spread = {name: (1.0 - right) * (1.0 - SECOND_SHARE) * share for name, share in wrongly.items()}
+    spread[second] += (1.0 - right) * SECOND_SHARE
+    return {name: right if name == outcome else spread[name] for name in names}

@@ -247,7 +247,7 @@ class TestRow(Row):
     what it shows of a point that several parts share. ``swaps``: a
     part changes places with that of another cylinder. ``modes``: what it shows of any part whose circuit fails in that
     way and that is not named under ``given``. ``checks``: the component or shared point that a generated check
-    is of.
+    is of. ``told_by``: the graded variable by which a read tells the same, so that nobody need look again.
     """
 
     __test__ = False
@@ -279,6 +279,12 @@ class TestRow(Row):
     shared: Distribution = field(default_factory=dict)
     swaps: bool = False
     checks: str = ""
+    told_by: Variable = ""
+
+    @property
+    def runs(self) -> bool:
+        """Whether it can only be made at an engine that runs; being cranked is not running."""
+        return "running" in self.needs and not self.cranks
 
     def outcome(self, told: str) -> OutcomeRow | None:
         """The outcome of that id, of today or before, or said in these words; None where there is none."""

@@ -79,6 +79,8 @@ class FailureMode(StrEnum):
     SHORT_FEED = "short_feed"
     LOOSE = "loose"
     WORN = "worn"
+    UNDRIVEN = "undriven"
+    """The control unit's output does not drive it."""
 
 
 class CheckOutcome(StrEnum):
@@ -90,6 +92,8 @@ class CheckOutcome(StrEnum):
     LOOSE = "loose"
     PART = "part"
     """The circuit is good, the part does not answer."""
+    UNDRIVEN = "undriven"
+    """Wires and part are good, the control unit does not drive it."""
     GOOD = "good"
     BAD = "bad"
 

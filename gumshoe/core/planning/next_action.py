@@ -12,7 +12,7 @@ from gumshoe.core.clues import ClueKind
 from gumshoe.core.knowledge.catalogue import Knowledge
 from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.knowledge.values import Origin
-from gumshoe.core.planning.next_test import A_LITTLE, NARROWS, RUNNING, SETTLES, TELLS_BITS, Costs, Proposal
+from gumshoe.core.planning.next_test import A_LITTLE, NARROWS, SETTLES, TELLS_BITS, Costs, Proposal
 from gumshoe.core.planning.stop import LEADS, likely_enough
 from gumshoe.core.suspects.conflict import rests_on
 from gumshoe.core.suspects.posterior import Assessment, Suspect
@@ -75,6 +75,10 @@ def next_action(
         if proof is not None:
             why = "Likely enough to act on, but no test shows it yet: this one would."
             return NextAction(Act.SHOW, _made(proof), why, proof, leader.id)
+        other = _asks_again(assessment, leader, knowledge, rows, costs or Costs(), lacks)
+        if other is not None:
+            why = "Likely enough to act on, though the test that would have shown it did not: another look first."
+            return NextAction(Act.SHOW, _made(other), why, other, leader.id)
         why = "Likely enough to act on, and no test is left that would show it: it stays a guess."
         return NextAction(Act.GUESS, f"Propose it as a guess: {name}", why, None, leader.id)
     showing = _showing(assessment, knowledge, rows, costs or Costs(), lacks)
@@ -131,6 +135,30 @@ def cheapest_proof(
     return min(found, key=lambda test: (test.equipment in lacks, test.minutes), default=None)
 
 
+def _asks_again(
+    assessment: Assessment,
+    leader: Suspect,
+    knowledge: Knowledge,
+    proposals: list[Proposal],
+    costs: Costs,
+    lacks: frozenset[str],
+) -> TestRow | None:
+    """The shortest other test that speaks of a leader whose own test did not show it: nothing that was measured good is
+    mended while something is left to measure for less than the repair. None where no test of its own was made."""
+    made = {clue.result[0] for clue in assessment.clues if clue.result is not None}
+    if not made & {test.id for test in knowledge.shown_by(leader.id)}:
+        return None
+    most = costs.of_repair(knowledge.repairs[leader.row.repair])
+    told = [
+        item.test
+        for item in proposals
+        if item.test.equipment not in lacks
+        and costs.of_minutes(item.test.minutes) < most
+        and _speaks_of(leader.id, item.test)
+    ]
+    return min(told, key=lambda test: test.minutes, default=None)
+
+
 def _showing(
     assessment: Assessment, knowledge: Knowledge, rows: list[Proposal], costs: Costs, lacks: frozenset[str]
 ) -> Proposal | None:
@@ -174,7 +202,7 @@ def can_deceive(test: TestRow) -> bool:
     if test.origin is Origin.GENERATED:
         return False
     told = any(reading.kind == "number" for reading in test.readings)
-    return told or test.swaps or test.cranks or not {RUNNING, "road"}.isdisjoint(test.needs)
+    return told or test.swaps or test.cranks or test.runs or "road" in test.needs
 
 
 def _speaks_of(suspect: str, test: TestRow) -> bool:

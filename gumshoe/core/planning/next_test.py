@@ -93,10 +93,6 @@ LIKELY = 0.01
 """A generated check is proposed for suspects at least this likely."""
 
 
-RUNNING = "running"
-"""The state a test needs that an engine which does not start cannot give; what is cranked for it can be made."""
-
-
 ORDINARY = ("none", "normal")
 """Values of graded variables that show nothing."""
 
@@ -216,9 +212,9 @@ def propose(
     strangers = _strangers(knowledge, likely, skip)
     proposals = []
     for test in knowledge.tests.values():
-        if standing and RUNNING in test.needs and not test.cranks:
+        if standing and test.runs:
             continue
-        if test.id in skip or (test.measures and test.measures in have) or not _concerns(test, likely, shown):
+        if test.id in skip or {test.measures, test.told_by} & have or not _concerns(test, likely, shown):
             continue
         if test.checks in strangers:
             continue

@@ -32,7 +32,7 @@ def where(test: TestRow, knowledge: Knowledge, assessment: Assessment, misfiring
         return "Which cylinder misfires is not clear yet: look at the misfire counters first."
     if "misfire" in test.once and bad:
         return f"At cylinder {' and '.join(map(str, bad))}; a good one beside it for comparison."
-    if test.id == "wiggle":
+    if test.id in ("wiggle", "provoke"):
         names = dict.fromkeys(
             knowledge.components[row.row.component].words
             for row in assessment.suspects

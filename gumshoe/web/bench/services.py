@@ -91,7 +91,7 @@ def findings(case: Case, test: TestRow) -> list[dict[str, str]]:
     if not car.has_wires:
         return []
     for reading in {row.point: row for row in reversed(test.readings)}.values():  # a point shows what it shows once
-        words = words_of(car.finding(reading.point))
+        words = words_of(car.finding(reading.point, engine_on=test.runs))
         rows.append({"label": reading.label, "words": words or "The stand-in has nothing to show at this point."})
     return rows[::-1]
 

@@ -45,7 +45,7 @@ class _OnlyTheBus:
     def coolant_c(self) -> float | None:
         return None
 
-    def finding(self, point: str) -> Shown | None:
+    def finding(self, point: str, *, engine_on: bool = False) -> Shown | None:
         return None
 
     def measure(self, circuit: Circuit, probe: Probe) -> Shown | None:
@@ -161,8 +161,8 @@ class StandInCar:
     def coolant_c(self) -> float | None:
         return float(self._running.state()["coolant_c"]) if self._running else None
 
-    def finding(self, point: str) -> Shown | None:
-        return self._running.look(point) if self._running else None
+    def finding(self, point: str, *, engine_on: bool = False) -> Shown | None:
+        return self._running.look(point, engine_on=engine_on) if self._running else None
 
     def measure(self, circuit: Circuit, probe: Probe) -> Shown | None:
         return self._running.measure(circuit, probe) if self._running else None
