@@ -20,6 +20,8 @@ FOUND = (
     ("ostrel_tern_16", "plug-4-worn", "plug_swap", "moved with the plug"),
     ("ostrel_tern_16", "coil-4-weak", "coil_swap", "moved with the coil"),
     ("ostrel_tern_16", "ignition-coil-1-vibration", "wiggle", "a gap at one place"),
+    ("ostrel_tern_16", "fuel-pump-heat", "provoke", "a gap at one place"),
+    ("ostrel_tern_16", "crank-sensor-moisture", "provoke", "a gap at one place"),
     ("ostrel_tern_16", "coolant-sensor-skewed", "coolant_curve", "open or off"),
     ("ostrel_tern_16", "coil-4-off", "coil_trigger", "feed, ground or trigger missing"),
     ("ostrel_tern_16", "coil-4-weak", "coil_trigger", "all there, no spark"),
@@ -61,6 +63,31 @@ class Tell(unittest.TestCase):
                     finding = observe(car, point)
                     assert finding
                     self.assertEqual(told in finding.words.lower(), expected, finding.words)
+
+    def test_a_dead_output_stage_is_not_a_broken_wire(self) -> None:
+        for what, how in (("stuck-off", "never"), ("stuck-on", "all the time")):
+            finding = observe(built("tern_16", f"purge_valve:driver:{what}"), "check_purge_valve")
+            assert finding
+            self.assertIn(f"commanded {how}: the control unit does not drive it", finding.words)
+
+    def test_the_low_reference_of_a_pedal_is_its_own_wire(self) -> None:
+        """Who measures where both tracks hang finds it, and who mends it there has mended it."""
+        car = built("tern_16", "pedal_sensor:unit_low_contact:open")
+        finding = observe(car, "check_low_reference_pedal")
+        assert finding
+        self.assertIn("Lost", finding.words)
+        self.assertTrue(car.carry_out("low_reference_pedal", ("pedal_sensor", "pedal_sensor_b"), work="wiring"))
+        finding = observe(car, "check_low_reference_pedal")
+        assert finding
+        self.assertIn("good under load", finding.words)
+        signal = observe(built("tern_16", "pedal_sensor:wire_1:open"), "check_low_reference_pedal")
+        assert signal
+        self.assertIn("good under load", signal.words, "another wire of the same part")
+
+    def test_without_its_pump_no_gauge_shows_pressure(self) -> None:
+        finding = observe(built("tern_16", "fuel_pump:control_wire:open"), "fuel_pressure_load")
+        assert finding
+        self.assertEqual(finding.value, 0.0)
 
     def test_a_module_without_its_feed_does_not_answer_its_check(self) -> None:
         for defects, told in ((("body-module-silent",), "circuit open"), ((), "the part answers")):

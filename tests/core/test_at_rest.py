@@ -1,0 +1,131 @@
+"""What a read tells of an engine that stands, what a check says of an output stage, and that nothing measured good is
+mended while something is left to measure (common practice, no source)."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from typing import Any
+
+from gumshoe.core.casefile import read_case
+from gumshoe.core.casefile.assess import CaseAssessment, assess_file
+from gumshoe.core.knowledge.catalogue import expand
+from gumshoe.core.knowledge.parts import Local
+from gumshoe.core.knowledge.values import CheckOutcome
+from gumshoe.core.planning.next_action import Act
+from gumshoe.core.powertrain.description import Gearbox, Powertrain
+
+FOUR = {"cylinders": 4, "air_metering": "flow"}
+MAP = {"cylinders": 3, "air_metering": "pressure"}
+DIRECT = {"cylinders": 4, "injection": "direct", "induction": "turbo"}
+
+
+def read(
+    powertrain: dict[str, Any],
+    *codes: str,
+    said: tuple[str, ...] = (),
+    tests: dict[str, str] | None = None,
+    **values: float,
+) -> CaseAssessment:
+    """A car that was read with these live values."""
+    module = {
+        "responder": 2024,
+        "name": "engine",
+        "codes": [{"code": code, "state": "confirmed"} for code in codes],
+        "frames": [],
+        "values": values,
+    }
+    scan = {"taken_at": "2024-03-12T09:10:00Z", "addressing": "11 bit", "modules": [module], "problems": []}
+    document = {
+        "format": "gumshoe-case",
+        "version": 1,
+        "powertrain": powertrain,
+        "complaint": {"text": "", "symptoms": list(said), "lamp": "steady"},
+        "scans": [scan],
+        "tests": [{"test": name, "outcome": outcome} for name, outcome in (tests or {}).items()],
+    }
+    return assess_file(read_case(json.dumps(document)))
+
+
+def told(found: CaseAssessment, variable: str) -> str:
+    return next((clue.value for clue in found.assessment.clues if clue.variable == variable), "")
+
+
+class AtRest(unittest.TestCase):
+    def test_air_that_flows_though_the_engine_stands_is_the_meters_circuit(self) -> None:
+        found = read(FOUR, said=("no_start", "stalls"), rpm=0.0, maf_gps=303.0)
+        self.assertEqual(told(found, "air_at_rest"), "flows")
+        meter = sum(s.probability for s in found.assessment.suspects if s.id.endswith("_air_flow_meter"))
+        before = read(FOUR, said=("no_start", "stalls"), rpm=0.0, maf_gps=0.0)
+        was = sum(s.probability for s in before.assessment.suspects if s.id.endswith("_air_flow_meter"))
+        self.assertGreater(meter, 0.3)
+        self.assertLess(was, 0.05)
+        self.assertIn("check_air_flow_meter", {item.test.id for item in found.proposals[:4]})
+
+    def test_of_a_running_engine_and_of_one_whose_speed_is_not_known_it_says_nothing(self) -> None:
+        """Unknown is not at rest."""
+        self.assertEqual(told(read(FOUR, rpm=720.0, maf_gps=3.6), "air_at_rest"), "")
+        self.assertEqual(told(read(FOUR, maf_gps=303.0), "air_at_rest"), "")
+
+    def test_pressures_are_held_against_the_air_of_the_day(self) -> None:
+        """At 1,600 m the air has some 84 kPa: a sensor that says so is right."""
+        self.assertEqual(told(read(MAP, rpm=0.0, map_kpa=84.0, baro_kpa=84.0), "manifold_at_rest"), "normal")
+        self.assertEqual(told(read(MAP, rpm=0.0, map_kpa=84.0, baro_kpa=101.0), "manifold_at_rest"), "low")
+        self.assertEqual(told(read(DIRECT, rpm=0.0, boost_kpa=140.0, baro_kpa=101.0), "boost_at_rest"), "high")
+        self.assertEqual(told(read(MAP, rpm=0.0, map_kpa=84.0), "manifold_at_rest"), "", "the air is not known")
+
+    def test_who_has_read_it_need_not_look_again(self) -> None:
+        seen = read(MAP, "P0106", rpm=0.0, map_kpa=101.0, baro_kpa=101.0)
+        self.assertNotIn("pressure_at_rest", {item.test.id for item in seen.proposals})
+        self.assertIn("pressure_at_rest", {item.test.id for item in read(MAP, "P0106").proposals})
+
+    def test_more_than_any_pump_makes_is_the_rail_sensor(self) -> None:
+        found = read(DIRECT, said=("no_start",), rpm=0.0, rail_kpa=70_800.0)
+        self.assertEqual(told(found, "rail_at_rest"), "high")
+        self.assertIn("rail_pressure_sensor", found.assessment.suspects[0].row.component)
+        self.assertEqual(told(read(DIRECT, rpm=0.0, rail_kpa=9_000.0), "rail_at_rest"), "normal", "petrol holds it")
+
+
+class Undriven(unittest.TestCase):
+    def test_what_is_driven_may_be_undriven_and_a_sensor_may_not(self) -> None:
+        known = expand(Powertrain(cylinders=4), Local())
+        self.assertIn("undriven_purge_valve", known.faults)
+        self.assertNotIn("undriven_coolant_sensor", known.faults)
+        self.assertEqual(known.faults["undriven_purge_valve"].repair, "renew_control_unit")
+        self.assertEqual(known.faults["undriven_purge_valve"].component, "engine_module")
+        said = {row.id for row in known.tests["check_purge_valve"].outcomes}
+        self.assertIn(CheckOutcome.UNDRIVEN, said)
+        self.assertNotIn(CheckOutcome.UNDRIVEN, {row.id for row in known.tests["check_coolant_sensor"].outcomes})
+
+    def test_the_gearbox_has_a_unit_of_its_own(self) -> None:
+        known = expand(Powertrain(gearbox=Gearbox.AUTOMATIC), Local())
+        valves = [row for name, row in known.faults.items() if name.startswith("undriven_shift_valve")]
+        self.assertTrue(valves)
+        for row in valves:
+            self.assertEqual((row.component, row.repair), ("gearbox_module", "renew_gearbox_module"))
+
+    def test_it_leads_only_once_wires_and_part_were_measured_good(self) -> None:
+        before = read(FOUR, "P0443").assessment
+        after = read(FOUR, "P0443", tests={"check_purge_valve": CheckOutcome.UNDRIVEN}).assessment
+        name = "undriven_purge_valve"
+        self.assertLess(next(s.probability for s in before.suspects if s.id == name), 0.1)
+        self.assertEqual(after.suspects[0].id, name)
+
+    def test_a_short_that_is_measured_is_there(self) -> None:
+        """Hardly anybody measures a short that is none: it outweighs how rare shorts are."""
+        found = read(FOUR, "P0131", tests={"check_oxygen_sensor_b1s1": CheckOutcome.SHORT_GROUND}).assessment
+        self.assertEqual(found.suspects[0].id, "short_ground_oxygen_sensor_b1s1")
+
+
+class MeasuredGood(unittest.TestCase):
+    def test_what_its_own_check_did_not_show_is_looked_at_again_before_it_is_mended(self) -> None:
+        both = ("P2123", "P2128")
+        good = {"check_low_reference_pedal": CheckOutcome.GOOD, "check_plug_pedal": CheckOutcome.GOOD}
+        found = read(FOUR, *both, tests=good).judged.next
+        self.assertIsNot(found.act, Act.GUESS)
+        assert found.test
+        self.assertIn(found.test.checks, ("pedal_sensor", "pedal_sensor_b"))
+
+
+if __name__ == "__main__":
+    unittest.main()
