@@ -231,6 +231,11 @@ def main() -> int:
                     for case in brought
                     if case.curable and not (case.jobs[ours].first_time and case.jobs[ours].cured)
                 ],
+                "not_right_where_misread": [
+                    f"{case.named}: {case.jobs[MISREAD].tests} then {case.jobs[MISREAD].repairs}"
+                    for case in brought
+                    if case.curable and not (case.jobs[MISREAD].first_time and case.jobs[MISREAD].cured)
+                ],
                 "proven_and_wrong": [case.named for case in brought if case.jobs[ours].proven_wrong],
                 "dearest": [
                     f"{case.named}: {case.jobs[ours].money - case.jobs[FORESIGHT].money:.0f} beyond the repair: "

@@ -126,6 +126,19 @@ class MeasuredGood(unittest.TestCase):
         assert found.test
         self.assertIn(found.test.checks, ("pedal_sensor", "pedal_sensor_b"))
 
+    def test_a_circuit_found_good_though_its_code_stands_is_measured_once_more(self) -> None:
+        """Nobody is pointed at then, but the car does not go home on one reading."""
+        looked = {"check_fuel_level_sensor": CheckOutcome.GOOD, "wiggle": "good", "provoke": "good"}
+        once = read(FOUR, "P0462", tests=looked).judged.next
+        self.assertEqual((once.act, once.test and once.test.id), (Act.TEST, "check_fuel_level_sensor"))
+        self.assertIn("A code of this circuit stands", once.why)
+
+    def test_a_finding_that_fits_nothing_still_speaks_for_its_own_circuit(self) -> None:
+        """A short to a feed does not explain a low signal: one of the two is misread, and all is well no likelier."""
+        before = read(FOUR, "P0102").assessment.nothing
+        after = read(FOUR, "P0102", tests={"check_air_flow_meter": CheckOutcome.SHORT_FEED}).assessment.nothing
+        self.assertLess(after, before + 0.05)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -7,8 +7,10 @@ from unittest import mock
 
 import numpy as np
 from django.apps import apps
-from django.db import transaction
+from django.db import connection, transaction
 from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
+from django.urls import reverse
 
 from gumshoe.core.signals.recording import Channel, Recording
 from gumshoe.web.cases import services as cases
@@ -107,6 +109,17 @@ class Unchanged(TestCase):
         standing(self.case)
         with mock.patch("gumshoe.web.cases.judging.grounds_of", side_effect=AssertionError), self.assertNumQueries(2):
             standing(self.case)  # the state of the case, and that of the shop
+
+    def test_a_board_looked_at_again_asks_the_same_of_many_as_of_one(self) -> None:
+        counts = []
+        for more in range(3):
+            support.case_of(self.tess, support.car("", f"T {more}"), "rough_idle")
+            self.client.force_login(self.tess)
+            for _ in range(2):
+                with CaptureQueriesContext(connection) as asked:
+                    self.assertEqual(self.client.get(reverse("board:board")).status_code, 200)
+            counts.append(len(asked))
+        self.assertEqual(counts, [counts[0]] * 3)
 
     def test_every_kind_of_evidence_tells_that_it_came(self) -> None:
         """None overrides how it is stored without telling."""

@@ -6,7 +6,7 @@ not pay for the three ways to work.
 
 from __future__ import annotations
 
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
@@ -25,7 +25,9 @@ from gumshoe.core.clues import (
     unknown_entries,
 )
 from gumshoe.core.clues.extract import does_not_start
+from gumshoe.core.codes import CodeState
 from gumshoe.core.judgement.grounds import Grounds
+from gumshoe.core.knowledge.rows import TestRow
 from gumshoe.core.knowledge.values import Origin
 from gumshoe.core.obd.snapshot import failure_types, states_by_code
 from gumshoe.core.planning import (
@@ -39,7 +41,7 @@ from gumshoe.core.planning import (
     propose,
     what_is_here,
 )
-from gumshoe.core.planning.next_action import foremost
+from gumshoe.core.planning.next_action import Act, foremost
 from gumshoe.core.planning.stop import ENOUGH, LEADS, likely_enough
 from gumshoe.core.suspects import Assessment, Suspect, assess
 from gumshoe.core.suspects.conflict import Conflict, conflict_in, rests_on
@@ -47,6 +49,11 @@ from gumshoe.core.suspects.driving import DriveAdvice, Mended, after_work, drive
 from gumshoe.core.suspects.rates import BaseRate, base_rate
 from gumshoe.core.suspects.relations import CodesRead, read_codes
 
+TELLS = 0.3
+"""A code that the fault of a circuit raises so often is a code of that circuit."""
+STANDS_AND_GOOD = (
+    "A code of this circuit stands, and what was measured there explains nothing: one of the two is wrong."
+)
 FEW = 3
 """So many tests are proposed where there are as many that speak of the first suspects, though they decide little."""
 RISEN, SOON_MINUTES = 2.0, 30.0
@@ -198,9 +205,26 @@ class Judged:
         for item in self._in_order:
             if self.conflict and item.test.id == again:
                 return make_again(item.test, self.conflict.words, self.leader.id)
-        return next_action(
+        found = next_action(
             self.assessment, self.grounds.knowledge, self._in_order, self.grounds.costs, self.grounds.lacks
         )
+        doubted = self._found_good_though_its_code_stands if found.act is Act.WATCH else None
+        return make_again(doubted, STANDS_AND_GOOD, self.leader.id) if doubted else found
+
+    @cached_property
+    def _found_good_though_its_code_stands(self) -> TestRow | None:
+        """The check of a circuit that was found good, once, though the control unit holds a code of it."""
+        evidence, knowledge = self.grounds.evidence, self.grounds.knowledge
+        stored = evidence.module.codes if evidence.module else ()
+        standing = {str(row.code) for row in stored if row.state is CodeState.CONFIRMED}
+        of = {
+            row.component
+            for row in knowledge.faults.values()
+            if row.origin is Origin.PART and any(row.codes.get(number, 0.0) >= TELLS for number in standing)
+        }
+        times = Counter(row.test for row in evidence.tests)
+        checks = (knowledge.tests[name] for name, count in times.items() if count == 1 and name in knowledge.tests)
+        return next((test for test in checks if test.checks in of), None)
 
     @cached_property
     def proposals(self) -> tuple[Proposal, ...]:

@@ -73,6 +73,9 @@ WRONGLY: Distribution = {
     CheckOutcome.GOOD: 0.29,
 }
 """What is found instead of what is there: a short that is none is hardly ever measured (common practice)."""
+AS_SOUND = 2.0
+"""Where something is wrong, something else that is wrong is found by mistake this much oftener than where all is well:
+a finding that fits nothing still speaks for its own circuit."""
 SECOND_SHARE = 0.5
 """Of what is not seen the share that is taken for one thing: a worn part for a good one, a short for the part."""
 
@@ -388,7 +391,12 @@ def _open(names: tuple[str, ...]) -> Distribution:
 
 def _mostly(names: tuple[str, ...], outcome: str, right: float, second: str) -> Distribution:
     """Nearly always the one outcome, now and then the second, hardly ever another."""
+    sound = components_file().check["part"].otherwise
     wrongly = _only(WRONGLY, tuple(name for name in names if name != outcome))
-    spread = {name: (1.0 - right) * (1.0 - SECOND_SHARE) * share for name, share in wrongly.items()}
-    spread[second] += (1.0 - right) * SECOND_SHARE
-    return {name: right if name == outcome else spread[name] for name in names}
+    found = {name: (1.0 - right) * (1.0 - SECOND_SHARE) * share for name, share in wrongly.items()}
+    found[second] += (1.0 - right) * SECOND_SHARE
+    found = {
+        name: share if name == CheckOutcome.GOOD else max(share, AS_SOUND * sound[name])
+        for name, share in found.items()
+    }
+    return _only({outcome: right} | found, names)

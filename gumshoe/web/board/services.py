@@ -14,7 +14,7 @@ from gumshoe.web.cases.crew import Holder, holder_of, waiting_of
 from gumshoe.web.cases.models import Case, Waiting
 from gumshoe.web.cases.stages import Standing
 from gumshoe.web.history import services as history
-from gumshoe.web.standing.services import standing_with, with_facts
+from gumshoe.web.standing.services import standings
 from gumshoe.web.work.models import Work
 
 
@@ -67,16 +67,21 @@ def cards(*, until_done: bool = False) -> list[Card]:
     found: list[Card] = []
     until = inf if until_done else monotonic() + WORK_OUT_S
     earlier = Work.objects.filter(case__vehicle=OuterRef("vehicle"), case__opened_at__lt=OuterRef("opened_at"))
-    rows = Case.objects.filter(closed_at__isnull=True).select_related("vehicle", "opened_by").order_by("opened_at")
+    rows = (
+        Case.objects.filter(closed_at__isnull=True)
+        .select_related("vehicle", "opened_by", "state")
+        .order_by("opened_at")
+    )
     past = _past_of([case.pk for case in rows.annotate(was_here=Exists(earlier)) if case.was_here])
-    for case in with_facts(rows.prefetch_related("complaints", "handovers__to", "waitings")):
+    listed = list(rows.prefetch_related("complaints", "handovers__to", "waitings"))
+    for case, told in zip(listed, standings(listed, until), strict=True):
         complaint = cases.complaint_of(case)
         held = past.get(case.pk)
         comeback = held is not None and any(item.covered for item in history.comebacks_of(held[0], held[1]))
         found.append(
             Card(
                 case,
-                standing_with(case, wait=monotonic() < until),
+                told,
                 complaint.text if complaint else "",
                 holder_of(case),
                 waiting_of(case),

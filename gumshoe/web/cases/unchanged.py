@@ -8,7 +8,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from functools import wraps
 from threading import Lock
-from typing import Any, TypeVar
+from typing import Any, Generic, TypeVar
 
 from django.db.models.signals import post_save
 from django.utils import timezone
@@ -35,29 +35,48 @@ def _number(case: Case) -> int | None:
     return State.objects.filter(case_id=case.pk).values_list("number", flat=True).first()
 
 
+class Unchanged(Generic[R]):
+    """Answers about cases, each kept while nothing that bears on its case changes; of so many, the one longest not
+    asked for goes first."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._held: OrderedDict[Hashable, R] = OrderedDict()
+        self._lock = Lock()
+
+    def key(self, case: Case) -> Hashable:
+        """The state a case is in, to be asked for before anything else is read of it: what comes in meanwhile has
+        another, under which nothing is kept."""
+        return case.pk, state_of(case), shop_is(), case.closed_at, timezone.localdate()
+
+    def known(self, key: Hashable) -> R | None:
+        """What is kept for that state."""
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key)
+            return self._held.get(key)
+
+    def keep(self, key: Hashable, answer: R) -> R:
+        """Keep an answer, which must not be changed from here on."""
+        with self._lock:
+            self._held[key] = answer
+            while len(self._held) > self._most:
+                self._held.popitem(last=False)
+        return answer
+
+
 def while_unchanged(most: int) -> Callable[[Callable[[Case], R]], Callable[[Case], R]]:
-    """A function of a case whose answer is kept while nothing that bears on the case changes, over requests; of so many
-    cases, the one longest not asked for goes first. What it returns must not be changed by the caller."""
+    """A function of a case whose answer, never None, is kept over requests while nothing that bears on the case
+    changes."""
 
     def keep(find: Callable[[Case], R]) -> Callable[[Case], R]:
-        held: OrderedDict[Hashable, R] = OrderedDict()
-        lock = Lock()
+        held = Unchanged[R](most)
 
         @wraps(find)
         def found(case: Case) -> R:
-            state = state_of(case)
-            key = (case.pk, state, shop_is(), case.closed_at, timezone.localdate())
-            with lock:
-                if key in held:
-                    held.move_to_end(key)
-                    return held[key]
-            # The state was read before anything else: what comes in meanwhile has another, under which nothing is kept.
-            answer = find(case)
-            with lock:
-                held[key] = answer
-                while len(held) > most:
-                    held.popitem(last=False)
-            return answer
+            key = held.key(case)
+            known = held.known(key)
+            return held.keep(key, find(case)) if known is None else known
 
         return found
 

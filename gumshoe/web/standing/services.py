@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Hashable, Iterable
 from copy import copy
 from datetime import date
+from math import inf
+from time import monotonic
 from typing import Any
 from urllib.parse import urlencode
 
@@ -19,7 +21,7 @@ from gumshoe.web.cases.entries import newest
 from gumshoe.web.cases.held import without_others, without_what_is_not_there, worth_fetching
 from gumshoe.web.cases.models import Case, Complaint
 from gumshoe.web.cases.stages import APPS, Standing
-from gumshoe.web.cases.unchanged import while_unchanged
+from gumshoe.web.cases.unchanged import Unchanged
 from gumshoe.web.clearing.models import ClearingBegun
 from gumshoe.web.kit.memo import once
 from gumshoe.web.ledger.models import LooseEnd
@@ -35,6 +37,8 @@ HELD = ("complained", "scanned", "recorded", "tested")
 
 
 WITH_OTHERS = ("verdicts", "lines")
+_KEPT = Unchanged[Standing](512)
+"""Over requests: of as many cases as a shop has open."""
 
 
 def with_facts(cases: Iterable[Case]) -> list[Case]:
@@ -176,13 +180,28 @@ def _bare(case: Case) -> Case:
 
 
 @once
-@while_unchanged(256)
 def standing(case: Case) -> Standing:
     """The next action of a case, judged now where nothing that holds is kept of it."""
-    return standing_with(with_facts([_bare(case)])[0])
+    return standings([case])[0]
 
 
-def standing_with(case: Case, wait: bool = True) -> Standing:
+def standings(cases: Iterable[Case], until: float = inf) -> list[Standing]:
+    """The next action of each of these cases, in a fixed number of queries; none where nothing changed. ``until``: the
+    moment of the process's clock from which what is not worked out is only said to be under way."""
+    rows = [(case, _KEPT.key(case)) for case in cases]
+    found = {case.pk: _KEPT.known(key) for case, key in rows}
+    asked = {case.pk: _bare(case) for case, _ in rows if found[case.pk] is None}
+    if asked:
+        with_facts(asked.values())
+    return [found[case.pk] or _kept(asked[case.pk], key, wait=monotonic() < until) for case, key in rows]
+
+
+def _kept(case: Case, key: Hashable, *, wait: bool) -> Standing:
+    told = _standing_with(case, wait)
+    return _KEPT.keep(key, told) if told.known else told
+
+
+def _standing_with(case: Case, wait: bool) -> Standing:
     """The next action of a case that has its facts. ``wait``: whether to judge it now where nothing that holds is kept
     of it."""
     facts = _Facts(case)
