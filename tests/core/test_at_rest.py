@@ -104,6 +104,13 @@ class Undriven(unittest.TestCase):
         for row in valves:
             self.assertEqual((row.component, row.repair), ("gearbox_module", "renew_gearbox_module"))
 
+    def test_it_does_as_little_as_an_open_circuit_and_its_plug_is_home(self) -> None:
+        known = expand(Powertrain(cylinders=4), Local())
+        name = "undriven_injector_2"
+        drive = known.tests["injector_drive"]
+        self.assertEqual(drive.given[name], drive.given["injector_circuit_open_2"])
+        self.assertNotIn(name, known.tests["look_connectors"].given)
+
     def test_it_leads_only_once_wires_and_part_were_measured_good(self) -> None:
         before = read(FOUR, "P0443").assessment
         after = read(FOUR, "P0443", tests={"check_purge_valve": CheckOutcome.UNDRIVEN}).assessment

@@ -12,7 +12,7 @@ from gumshoe.core.knowledge.by_place import by_place
 from gumshoe.core.knowledge.hazards import with_usual_cautions
 from gumshoe.core.knowledge.parts import Component
 from gumshoe.core.knowledge.rows import FaultRow, RepairRow, TestRow
-from gumshoe.core.knowledge.values import MISFIRE, Distribution, Origin
+from gumshoe.core.knowledge.values import MISFIRE, Distribution, FailureMode, Origin
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.misfires import Spread
 from gumshoe.core.powertrain.positions import bank_of
@@ -53,9 +53,12 @@ def placed_tests(
     by_template = _grouped((name, row.template) for name, row in faults.items())
     by_kind = _grouped(kinds.items())
     by_mode = _grouped((name, row.mode) for name, row in faults.items() if row.mode and not row.members)
+    as_open = _as_good_as_open(faults)
     found = {}
     for test in shipped:
         given = _of_groups(by_mode, test.modes) | _of_groups(by_template, test.given) | _of_groups(by_kind, test.given)
+        if not any(item.proves_modes for item in test.outcomes):  # who looks at plugs and wires sees which it is
+            given |= {name: given[twin] for name, twin in as_open.items() if twin in given and name not in given}
         if test.shared:
             given = {name: test.shared for name, row in faults.items() if row.members} | given
         if test.elsewhere:
@@ -63,6 +66,14 @@ def placed_tests(
         if (test.measures or given) and set(test.on) <= powertrain.features:
             found[test.id] = by_place(replace(test, given=given), powertrain, faults, about)
     return found
+
+
+def _as_good_as_open(faults: Mapping[str, FaultRow]) -> dict[str, str]:
+    """What a control unit does not drive, and the suspect that it does as little by: that its own circuit is open."""
+    twins = {
+        f"{FailureMode.UNDRIVEN}_{row.component}": name for name, row in faults.items() if row.mode is FailureMode.OPEN
+    }
+    return {name: twin for name, twin in twins.items() if name in faults}
 
 
 def _grouped(named: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
