@@ -3,17 +3,16 @@ mended while something is left to measure (common practice, no source)."""
 
 from __future__ import annotations
 
-import json
 import unittest
 from typing import Any
 
-from gumshoe.core.casefile import read_case
-from gumshoe.core.casefile.assess import CaseAssessment, assess_file
+from gumshoe.core.casefile.assess import CaseAssessment
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.knowledge.values import CheckOutcome
 from gumshoe.core.planning.next_action import Act
 from gumshoe.core.powertrain.description import Gearbox, Powertrain
+from tests.core.one_read import assessed
 
 FOUR = {"cylinders": 4, "air_metering": "flow"}
 MAP = {"cylinders": 3, "air_metering": "pressure"}
@@ -28,23 +27,7 @@ def read(
     **values: float,
 ) -> CaseAssessment:
     """A car that was read with these live values."""
-    module = {
-        "responder": 2024,
-        "name": "engine",
-        "codes": [{"code": code, "state": "confirmed"} for code in codes],
-        "frames": [],
-        "values": values,
-    }
-    scan = {"taken_at": "2024-03-12T09:10:00Z", "addressing": "11 bit", "modules": [module], "problems": []}
-    document = {
-        "format": "gumshoe-case",
-        "version": 1,
-        "powertrain": powertrain,
-        "complaint": {"text": "", "symptoms": list(said), "lamp": "steady"},
-        "scans": [scan],
-        "tests": [{"test": name, "outcome": outcome} for name, outcome in (tests or {}).items()],
-    }
-    return assess_file(read_case(json.dumps(document)))
+    return assessed(powertrain, codes, said, tests=tests, values=values)
 
 
 def told(found: CaseAssessment, variable: str) -> str:

@@ -2,35 +2,19 @@
 
 from __future__ import annotations
 
-import json
 import unittest
-from typing import Any
 
-from gumshoe.core.casefile import read_case
-from gumshoe.core.casefile.assess import CaseAssessment, assess_file
+from gumshoe.core.casefile.assess import CaseAssessment
 from gumshoe.core.suspects.relations import Role
+from tests.core import one_read
 
 
 def assessed(
     lamp: str, *, asked: bool, codes: tuple[str, ...] = (), said: tuple[str, ...] = (), **values: float
-) -> Any:
-    module = {
-        "responder": 2024,
-        "name": "engine",
-        "codes": [{"code": code, "state": "confirmed"} for code in codes],
-        "frames": [],
-        "values": values,
-        "status": {"lamp": asked, "codes": len(codes), "compression_ignition": False, "monitors": []},
-    }
-    scan = {"taken_at": "2024-03-12T09:10:00Z", "addressing": "11 bit", "modules": [module], "problems": []}
-    document = {
-        "format": "gumshoe-case",
-        "version": 1,
-        "powertrain": {"cylinders": 4, "air_metering": "flow"},
-        "complaint": {"text": "", "symptoms": list(said), "lamp": lamp},
-        "scans": [scan],
-    }
-    return assess_file(read_case(json.dumps(document)))
+) -> CaseAssessment:
+    status = {"lamp": asked, "codes": len(codes), "compression_ignition": False, "monitors": []}
+    four = {"cylinders": 4, "air_metering": "flow"}
+    return one_read.assessed(four, codes, said, lamp, values=values, status=status)
 
 
 def told(found: CaseAssessment) -> str:
