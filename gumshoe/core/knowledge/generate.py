@@ -299,7 +299,7 @@ def _circuit_check(
             proves[outcome].append(fault)
     for fault in by_hand:
         worn = faults[fault].mode is FailureMode.WORN
-        given[fault] = _mostly(names, CheckOutcome.PART, INSIDE_SEEN, CheckOutcome.OPEN) if worn else _open(names)
+        given[fault] = _mostly(names, CheckOutcome.PART, INSIDE_SEEN) if worn else _open(names)
         proves[CheckOutcome.PART].append(fault)
         if not worn:
             proves[CheckOutcome.OPEN].append(fault)
@@ -389,12 +389,14 @@ def _open(names: tuple[str, ...]) -> Distribution:
     return found
 
 
-def _mostly(names: tuple[str, ...], outcome: str, right: float, second: str) -> Distribution:
-    """Nearly always the one outcome, now and then the second, hardly ever another."""
+def _mostly(names: tuple[str, ...], outcome: str, right: float, second: str = "") -> Distribution:
+    """Nearly always the one outcome, now and then the second where there is one, hardly ever another."""
     sound = components_file().check["part"].otherwise
     wrongly = _only(WRONGLY, tuple(name for name in names if name != outcome))
-    found = {name: (1.0 - right) * (1.0 - SECOND_SHARE) * share for name, share in wrongly.items()}
-    found[second] += (1.0 - right) * SECOND_SHARE
+    twice = SECOND_SHARE if second else 0.0
+    found = {
+        name: (1.0 - right) * ((1.0 - twice) * share + twice * (name == second)) for name, share in wrongly.items()
+    }
     found = {
         name: share if name == CheckOutcome.GOOD else max(share, AS_SOUND * sound[name])
         for name, share in found.items()
