@@ -18,8 +18,8 @@ ROUGH, JERKS = 0.02, 0.02
 """Share of combustions missed that is felt at idle, and under load (common practice: one in fifty)."""
 SLOW_KMH, HIGH_RPM, HOT_C, LOW_V = 15.0, 250.0, 112.0, 12.9
 """So far behind the speed wanted, above the idle meant, on the gauge, and at the dim lamps (common practice)."""
-DIES_S = 5.0
-"""What was cranked and never ran so long does not start, even where it coughs or catches."""
+CRANKED_S, DIES_S = 4.0, 5.0
+"""What was cranked so long and never ran does not start; nor what catches, dies, and never ran so long."""
 SYMPTOMS = (
     "stalls", "high_idle", "low_power", "runs_hot", "battery_lamp", "no_start", "rough_idle", "jerks_under_load",
 )  # fmt: skip
@@ -84,7 +84,8 @@ class Drives:
         """The symptoms that a customer names, as the complaint knows them."""
         told = [name for name in ("stalls", "high_idle", "low_power", "runs_hot", "battery_lamp")
                 if self.felt[name] - self.usual[name] >= FELT_S]  # fmt: skip
-        if self.felt["cranked"] and self.felt["ran"] < DIES_S:
+        dies = self.felt["stalls"] > 0.0 and self.felt["ran"] < DIES_S
+        if dies or (self.felt["cranked"] > CRANKED_S and not self.felt["ran"]):
             told.append("no_start")
         if self.missed("idle") > ROUGH:
             told.append("rough_idle")

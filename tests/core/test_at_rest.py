@@ -7,6 +7,8 @@ import unittest
 from typing import Any
 
 from gumshoe.core.casefile.assess import CaseAssessment
+from gumshoe.core.circuits.judging import UNIT, Conclusion, check_of
+from gumshoe.core.circuits.library import circuit_for
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.knowledge.values import CheckOutcome
@@ -93,6 +95,16 @@ class Undriven(unittest.TestCase):
         drive = known.tests["injector_drive"]
         self.assertEqual(drive.given[name], drive.given["injector_circuit_open_2"])
         self.assertNotIn(name, known.tests["look_connectors"].given)
+
+    def test_the_bench_tells_a_fault_in_the_unit_where_somebody_can_be_asked_of_it(self) -> None:
+        """Of what is driven at its own check; of a sensor, which has no output stage, still at the unit."""
+        known = expand(Powertrain(cylinders=4), Local())
+        in_unit = Conclusion(UNIT, UNIT, 0.97, (), True, False, 0.9)
+        for part, told in (
+            ("purge_valve", ("check_purge_valve", CheckOutcome.UNDRIVEN)),
+            ("coolant_sensor", ("check_engine_module", CheckOutcome.PART)),
+        ):
+            self.assertEqual(check_of(known, circuit_for(known, part), in_unit), told)
 
     def test_it_leads_only_once_wires_and_part_were_measured_good(self) -> None:
         before = read(FOUR, "P0443").assessment

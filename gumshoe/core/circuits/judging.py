@@ -226,7 +226,7 @@ def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple
         test_id, outcome = TOLD_BY[found.outcome]
         return (test_id, outcome) if test_id in knowledge.tests else None
     if found.outcome == UNIT:
-        target, outcome = circuit.id, CheckOutcome.UNDRIVEN
+        target, outcome = _in_the_unit(knowledge, circuit)
     elif found.outcome == "bad":
         target, outcome = _point(knowledge, circuit, found.of), "bad"
         if not target:  # nothing else hangs on it: it is this part's own wiring
@@ -239,6 +239,13 @@ def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple
             return None
     test = knowledge.tests.get(f"check_{target}")
     return (test.id, outcome) if test and any(row.id == outcome for row in test.outcomes) else None
+
+
+def _in_the_unit(knowledge: Knowledge, circuit: Circuit) -> tuple[str, str]:
+    """Where a fault in the control unit is told: at what it does not drive; of what it only listens to, at the unit."""
+    own = knowledge.tests.get(f"check_{circuit.id}")
+    driven = own is not None and any(row.id == CheckOutcome.UNDRIVEN for row in own.outcomes)
+    return (circuit.id, CheckOutcome.UNDRIVEN) if driven else ("engine_module", CheckOutcome.PART)
 
 
 def _point(knowledge: Knowledge, circuit: Circuit, field: str) -> str:

@@ -283,7 +283,7 @@ def supply_of(module: ModuleSnapshot | None, knowledge: Knowledge) -> tuple[Vari
 
 
 def _at_rest(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
-    """What the sensors of the intake tell of an engine that was read while it stood."""
+    """What the sensors of air and rail tell of an engine that was read while it stood."""
     values = evidence.module.values if evidence.module else {}
     if values.get("rpm", RUNS_RPM) > 0.0:
         return

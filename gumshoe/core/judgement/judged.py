@@ -28,7 +28,7 @@ from gumshoe.core.clues.extract import does_not_start
 from gumshoe.core.codes import CodeState
 from gumshoe.core.judgement.grounds import Grounds
 from gumshoe.core.knowledge.rows import TestRow
-from gumshoe.core.knowledge.values import Origin
+from gumshoe.core.knowledge.values import FailureMode, Origin
 from gumshoe.core.obd.snapshot import failure_types, states_by_code
 from gumshoe.core.planning import (
     NextAction,
@@ -51,7 +51,7 @@ from gumshoe.core.suspects.relations import CodesRead, read_codes
 
 TELLS = 0.3
 """A code that the fault of a circuit raises so often is a code of that circuit."""
-STANDS_AND_GOOD = (
+STANDS_UNEXPLAINED = (
     "A code of this circuit stands, and what was measured there explains nothing: one of the two is wrong."
 )
 FEW = 3
@@ -208,19 +208,21 @@ class Judged:
         found = next_action(
             self.assessment, self.grounds.knowledge, self._in_order, self.grounds.costs, self.grounds.lacks
         )
-        doubted = self._found_good_though_its_code_stands if found.act is Act.WATCH else None
-        return make_again(doubted, STANDS_AND_GOOD, self.leader.id) if doubted else found
+        doubted = self._measured_once_though_its_code_stands if found.act is Act.WATCH else None
+        return make_again(doubted, STANDS_UNEXPLAINED, self.leader.id) if doubted else found
 
     @cached_property
-    def _found_good_though_its_code_stands(self) -> TestRow | None:
-        """The check of a circuit that was found good, once, though the control unit holds a code of it."""
+    def _measured_once_though_its_code_stands(self) -> TestRow | None:
+        """The check of a circuit, made once, that explains nothing though the control unit holds a code of it."""
         evidence, knowledge = self.grounds.evidence, self.grounds.knowledge
         stored = evidence.module.codes if evidence.module else ()
         standing = {str(row.code) for row in stored if row.state is CodeState.CONFIRMED}
         of = {
             row.component
             for row in knowledge.faults.values()
-            if row.origin is Origin.PART and any(row.codes.get(number, 0.0) >= TELLS for number in standing)
+            if row.origin is Origin.PART
+            and row.mode is not FailureMode.UNDRIVEN  # of the unit, not of the circuit
+            and any(row.codes.get(number, 0.0) >= TELLS for number in standing)
         }
         times = Counter(row.test for row in evidence.tests)
         checks = (knowledge.tests[name] for name, count in times.items() if count == 1 and name in knowledge.tests)

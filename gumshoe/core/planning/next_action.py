@@ -148,13 +148,19 @@ def _asks_again(
     made = {clue.result[0] for clue in assessment.clues if clue.result is not None}
     if not made & {test.id for test in knowledge.shown_by(leader.id)}:
         return None
-    most = costs.of_repair(knowledge.repairs[leader.row.repair])
+    return _another_look(leader, proposals, costs, costs.of_repair(knowledge.repairs[leader.row.repair]), lacks)
+
+
+def _another_look(
+    suspect: Suspect, proposals: Iterable[Proposal], costs: Costs, most: float, lacks: frozenset[str]
+) -> TestRow | None:
+    """The shortest test that speaks of a suspect and costs at most so much."""
     told = [
         item.test
         for item in proposals
         if item.test.equipment not in lacks
-        and costs.of_minutes(item.test.minutes) < most
-        and _speaks_of(leader.id, item.test)
+        and costs.of_minutes(item.test.minutes) <= most
+        and _speaks_of(suspect.id, item.test)
     ]
     return min(told, key=lambda test: test.minutes, default=None)
 
@@ -186,14 +192,7 @@ def confirmation(
     if one is None or one.result is None or not can_deceive(knowledge.tests[one.result[0]]):
         return None
     most = CONFIRM_SHARE * costs.of_repair(knowledge.repairs[leader.row.repair])
-    told = [
-        item.test
-        for item in proposals
-        if item.test.equipment not in lacks
-        and costs.of_minutes(item.test.minutes) <= most
-        and _speaks_of(leader.id, item.test)
-    ]
-    return min(told, key=lambda test: test.minutes, default=None)
+    return _another_look(leader, proposals, costs, most, lacks)
 
 
 def can_deceive(test: TestRow) -> bool:
