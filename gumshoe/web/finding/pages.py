@@ -42,12 +42,10 @@ class ListPage(Page):
     rest: str
 
 
-@dataclass(frozen=True, kw_only=True)
 class CasesPage(ListPage):
     """What ``finding/cases.html`` shows."""
 
     TEMPLATE: ClassVar[str] = "finding/cases.html"
-    codes: dict[int, tuple[str, ...]]
 
 
 class VehiclesPage(ListPage):

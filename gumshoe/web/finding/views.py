@@ -15,7 +15,6 @@ from django.views.decorators.http import require_GET, require_POST
 
 from gumshoe.core.errors import BadInput
 from gumshoe.web.accounts.rights import Right, SignedIn, may, needs
-from gumshoe.web.cases.finding import CASES
 from gumshoe.web.finding import erasing, lists, services
 from gumshoe.web.finding.forms import (
     Asked,
@@ -79,9 +78,8 @@ def _list(
         return answer
     asked = request.GET.copy()
     asked.pop("page", None)
-    shown = lists.page_of(rows, request.GET.get("page", ""))
-    more = {"codes": CASES.codes(row.pk for row in shown.object_list)} if page is CasesPage else {}
-    return show(request, page(form=form, rows=shown, rest=asked.urlencode(), **more))
+    page_of = lists.page_of_cases if page is CasesPage else lists.page_of
+    return show(request, page(form=form, rows=page_of(rows, request.GET.get("page", "")), rest=asked.urlencode()))
 
 
 @require_GET
