@@ -207,7 +207,7 @@ class Lists(Shop):
         self.assertEqual(len(self.numbers(proof="not")), 49)
         self.assertEqual(self.numbers(q="ab12"), [self.case.number])
         self.assertEqual(self.numbers(q="oberg"), [self.case.number])
-        today = timezone.localdate()
+        today = timezone.localdate(self.case.opened_at)
         self.assertEqual(self.numbers(since=str(today)), [self.case.number])
         self.assertEqual(self.numbers(until=str(today - timedelta(days=3000))), [])
         self.assertEqual(self.numbers(person=str(support.person("lena", Role.LEAD).pk)), [])
