@@ -7,7 +7,8 @@ the physics (``practice/cures.py``), whatever our tables call the fault; one tha
 failure. Reports the share right first time, minutes, money and good parts renewed, against the *most frequent fix for
 the first code*, a random order, and a man who knew the fault from the start (which is the floor: a proven repair and
 nothing else) in the same run; and the calibration of the stated probabilities (Brier score, expected calibration error
-in ten bins). Writes
+in ten bins). What is stated is taken for what the physics cannot tell apart by a repair (``alike``): a loose plug that
+either of two repairs cures is one statement, their sum, and not two that both came true. Writes
 benchmarks/figures/diagnosis.json.
 
     .venv/bin/python benchmarks/diagnosis.py [--seeds 1] [--begin N] [--parts N] [--wires N] [--pairs N] [--only "NAME"]
@@ -20,7 +21,7 @@ import json
 import statistics
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from copy import deepcopy
 from dataclasses import dataclass
@@ -44,7 +45,7 @@ from gumshoe.practice.trainee import (  # noqa: E402
     work_by,
 )
 
-BINS = 10
+BINS, LEAST = 10, 0.01
 BASELINE = "most frequent fix for the first code"
 FORESIGHT = "knowing it from the start"
 MISREAD, SLIPS, SLIP_RATE = "first test misread", "one test in twenty misread", 0.05
@@ -85,6 +86,7 @@ class Worked:
     jobs: dict[str, Job]
     curable: bool = True
     codes: bool = True
+    truth: tuple[frozenset[str], ...] = ()
 
     @property
     def named(self) -> str:
@@ -107,7 +109,41 @@ def worked(task: Task) -> Worked:
             return Worked(car.model, task.defects, {})
         work(man)
         jobs[name] = man.job
-    return Worked(car.model, task.defects, jobs, all(truth), codes)
+    return Worked(car.model, task.defects, jobs, all(truth), codes, truth)
+
+
+def ways(index: int) -> list[frozenset[str]]:
+    """Of the faults of a kind of car (all of its parts, every eighth of its wires) the repairs that cure each."""
+    car = CARS[index]
+    return [cures(car.fresh(key, seed=0), car.known) for key in (*car.defects, *car.wires[::8])]
+
+
+def alike(together: Iterable[frozenset[str]]) -> dict[str, str]:
+    """Each repair under one name with all that cure a fault which it cures too: a partition that no truth decides."""
+    root: dict[str, str] = {}
+
+    def first(name: str) -> str:
+        while root.setdefault(name, name) != name:
+            name = root[name]
+        return name
+
+    for names in together:
+        firsts = sorted(map(first, names))
+        root.update(dict.fromkeys(firsts, firsts[0] if firsts else ""))
+    return {name: first(name) for name in list(root)}
+
+
+def statements(case: Worked, way: str, groups: dict[str, str]) -> list[tuple[float, bool]]:
+    """What was said in a case, and whether it was so: of each group of repairs with one in a hundred."""
+    needed = {groups.get(name, name) for names in case.truth for name in names}
+    rows: list[tuple[float, bool]] = []
+    for said in case.jobs[way].stated:
+        chance: dict[str, float] = {}
+        for name, p in said.items():
+            group = groups.get(name, name)
+            chance[group] = chance.get(group, 0.0) + p
+        rows += [(min(p, 1.0), group in needed) for group, p in chance.items() if p >= LEAST]
+    return rows
 
 
 def calibration(stated: list[tuple[float, bool]]) -> dict[str, Any]:
@@ -125,6 +161,11 @@ def calibration(stated: list[tuple[float, bool]]) -> dict[str, Any]:
     return {"n": len(stated), "brier": round(brier, 4), "ece": round(error, 4), "reliability": curve}
 
 
+def stated_by(cases: list[Worked], way: str, groups: dict[str, dict[str, str]]) -> dict[str, Any]:
+    """The calibration of all that one way of working said."""
+    return calibration([row for case in cases for row in statements(case, way, groups[case.car])])
+
+
 def summary(jobs: list[Job]) -> dict[str, float]:
     """Means over the cases."""
     return {
@@ -139,9 +180,9 @@ def summary(jobs: list[Job]) -> dict[str, float]:
     }
 
 
-def compared(cases: list[Worked]) -> dict[str, Any]:
+def compared(cases: list[Worked], groups: dict[str, dict[str, str]]) -> dict[str, Any]:
     """The table of a group of cases, and what we pay against the baseline. A fault that no repair of ours reaches is a
-    failure; of money only those speak that can be cured."""
+    failure; of money only those speak that can be cured. ``groups``: of each kind of car, see ``alike``."""
     curable = [case for case in cases if case.curable]
     table = {name: summary([case.jobs[name] for case in cases]) for name in cases[0].jobs}
     money = {name: statistics.mean(case.jobs[name].money for case in curable) for name in cases[0].jobs}
@@ -157,7 +198,8 @@ def compared(cases: list[Worked]) -> dict[str, Any]:
             "baseline": round(line - floor, 2),
             "share": round((ours - floor) / max(line - floor, 1.0), 3),
         },
-        "calibration": calibration([row for case in cases for row in case.jobs[Strategy.TELLING.value].stated]),
+        "calibration": stated_by(cases, Strategy.TELLING.value, groups),
+        "calibration_" + SLIPS.replace(" ", "_"): stated_by(cases, SLIPS, groups),
     }
 
 
@@ -202,6 +244,8 @@ def main() -> int:
     groups = tasks(options.parts, options.wires, options.pairs, seeds, options.only, options.every)
     figures: dict[str, Any] = {}
     with ProcessPoolExecutor(options.processes) as pool:
+        used = sorted({task.index for chosen in groups.values() for task in chosen})
+        cured = dict(zip(used, pool.map(ways, used), strict=True))
         for group, chosen in groups.items():
             waiting = {pool.submit(worked, task): task for task in chosen}
             everyone, broke = [], []
@@ -215,10 +259,16 @@ def main() -> int:
             brought = sorted((case for case in everyone if case.jobs), key=lambda case: case.named)
             if not brought:
                 continue
+            repairs = {
+                CARS[index].model: alike(
+                    [*found, *(names for case in brought if case.car == CARS[index].model for names in case.truth)]
+                )
+                for index, found in cured.items()
+            }
             figures[group] = {
-                **compared(brought),
+                **compared(brought, repairs),
                 "by_car": {
-                    car.model: compared([case for case in brought if case.car == car.model])
+                    car.model: compared([case for case in brought if case.car == car.model], repairs)
                     for car in CARS
                     if any(case.curable and case.car == car.model for case in brought)
                 },

@@ -77,7 +77,8 @@ class Job:
     faults: int = 1
     good_parts: int = 0
     cured: bool = False
-    stated: list[tuple[float, bool]] = field(default_factory=list)
+    stated: list[dict[str, float]] = field(default_factory=list)
+    """How likely each repair was said to be needed: when the codes were read, and before each repair."""
     at_peace: bool = False
     """What is left wrong, if anything, shows itself to nobody: neither a code nor anything the driver feels."""
     mended: int = 0
@@ -134,12 +135,11 @@ class Technician:
         return self._kept.of(Grounds(self.known, evidence, self.seen, odometer_km=km, costs=costs, way=self.way))
 
     def note(self, found: Assessment) -> None:
-        """Keep how likely each repair was said to be needed, and whether it was."""
-        needed = frozenset[str]().union(*self.truth)
+        """Keep how likely each repair is said to be needed."""
         stated: dict[str, float] = {}
         for item in found.suspects:
             stated[item.row.repair] = stated.get(item.row.repair, 0.0) + item.probability
-        self.job.stated += [(min(p, 1.0), name in needed) for name, p in stated.items() if p >= 0.01]
+        self.job.stated.append(stated)
 
     def mark(self, kind: str, name: str = "", words: str = "") -> None:
         """Write a step down, with what is now thought of it."""
