@@ -34,8 +34,9 @@ sys.path.insert(0, str(ROOT))
 
 from benchmarks.technician import in_random_order  # noqa: E402
 from gumshoe.core.planning import Strategy  # noqa: E402
-from gumshoe.practice.cars import CARS  # noqa: E402
+from gumshoe.practice.cars import CARS, Car  # noqa: E402
 from gumshoe.practice.cures import cures  # noqa: E402
+from gumshoe.practice.seen import snapshot  # noqa: E402
 from gumshoe.practice.trainee import (  # noqa: E402
     Job,
     Technician,
@@ -93,9 +94,20 @@ class Worked:
         return f"{self.car}: {' and '.join(self.defects)}"
 
 
+def noticed(car: Car, defect: str, seed: int) -> bool:
+    """Whether somebody would bring the car for this fault alone: two at once are two that a person would notice."""
+    state, felt = car.driven(defect, seed=seed)
+    standing = car.fresh(defect, seed=seed)
+    standing.restore(state)
+    engine = snapshot(standing).engine
+    return bool(engine and engine.codes) or bool(felt.symptoms())
+
+
 def worked(task: Task) -> Worked:
-    """Work one case."""
+    """Work one case. A car that nobody would bring, or of two faults one that nobody would, has no jobs."""
     car = CARS[task.index]
+    if len(task.defects) > 1 and not all(noticed(car, defect, task.seed) for defect in task.defects):
+        return Worked(car.model, task.defects, {})
     state, felt = car.driven(*task.defects, seed=task.seed)
     truth = tuple(cures(car.fresh(defect, seed=task.seed), car.known) for defect in task.defects)
     jobs = {}

@@ -18,10 +18,13 @@ ROUGH, JERKS = 0.02, 0.02
 """Share of combustions missed that is felt at idle, and under load (common practice: one in fifty)."""
 SLOW_KMH, HIGH_RPM, HOT_C, LOW_V = 15.0, 250.0, 112.0, 12.9
 """So far behind the speed wanted, above the idle meant, on the gauge, and at the dim lamps (common practice)."""
+SLOW_RPM, SLOWLY = 80.0, 0.5
+"""A starter that turns no faster for half of the time hardly turns (common practice: 150 to 250 is sound)."""
 CRANKED_S, DIES_S = 4.0, 5.0
 """What was cranked so long and never ran does not start; nor what catches, dies, and never ran so long."""
 SYMPTOMS = (
-    "stalls", "high_idle", "low_power", "runs_hot", "battery_lamp", "no_start", "rough_idle", "jerks_under_load",
+    "stalls", "high_idle", "low_power", "runs_hot", "battery_lamp", "no_start", "slow_crank", "rough_idle",
+    "jerks_under_load",
 )  # fmt: skip
 """What a driver here can feel."""
 
@@ -61,6 +64,7 @@ class Drives:
         self.ran = running or (self.ran and car.key is Key.ON)
         if car.key is Key.START and not running:
             self.felt["cranked"] += took
+            self.felt["slow"] += took if state.rpm < SLOW_RPM else 0.0
         idle = car.speed_kmh < 1.0 and driver.pedal < 0.01
         self.where = "idle" if idle else "load" if driver.pedal > 0.25 else "else"
         if not running:
@@ -86,7 +90,7 @@ class Drives:
                 if self.felt[name] - self.usual[name] >= FELT_S]  # fmt: skip
         dies = self.felt["stalls"] > 0.0 and self.felt["ran"] < DIES_S
         if dies or (self.felt["cranked"] > CRANKED_S and not self.felt["ran"]):
-            told.append("no_start")
+            told.append("slow_crank" if self.felt["slow"] > SLOWLY * self.felt["cranked"] else "no_start")
         if self.missed("idle") > ROUGH:
             told.append("rough_idle")
         if self.missed("load") > JERKS:

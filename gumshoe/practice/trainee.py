@@ -89,7 +89,8 @@ class Job:
 
     @property
     def first_time(self) -> bool:
-        return (self.cured or self.at_peace) and len(self.repairs) == (self.faults if self.cured else self.mended)
+        """Whether every repair mended something, and none was one too many (one set of plugs may mend two faults)."""
+        return (self.cured or self.at_peace) and len(self.repairs) == min(self.mended, self.faults)
 
 
 class Technician:

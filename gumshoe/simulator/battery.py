@@ -34,7 +34,7 @@ def supply(car: Car, running: bool, cranking: bool) -> float:
         crank_rpm = SPUN_RPM
     elif cranking:
         share, volts = cranking_of(parts.battery_health * (0.4 + 0.6 * car.charge_share), parts.strap_ohm)
-        wanted, crank_rpm = volts, 255.0 * share
+        wanted, crank_rpm = volts, 255.0 * share * parts.starter
         if car.charge_share < EMPTY_SHARE:
             wanted, crank_rpm = min(wanted, rested), 0.0
     if "battery" in parts.unplugged and not charging:

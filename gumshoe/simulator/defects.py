@@ -136,6 +136,7 @@ def _of_every_car(model: CarModel) -> Iterator[Defect]:
     if not model.hybrid:
         dead = _set("charging", 0.0)
         yield Defect("alternator-dead", "the alternator does not charge", "alternator", dead)
+        yield Defect("starter-worn", "the starter hardly turns", "starter", _set("starter", 0.08))
         strap = _set("strap_ohm", 0.06)
         yield Defect("ground-strap-corroded", "the ground strap of the engine is corroded", "main_ground", strap)
     yield Defect("terminator-missing", "a terminator of the bus is missing", "bus_bus", _set("terminators", 1))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from gumshoe.core.powertrain.component import ComponentRef
 from gumshoe.simulator.bus import bus_ohm
 from gumshoe.simulator.car import Car
+from gumshoe.simulator.electrics import cranking
 from gumshoe.simulator.finding import Finder, Finding, running
 from gumshoe.simulator.identity import Key
 from gumshoe.simulator.mending import DRIVER
@@ -14,6 +15,8 @@ from gumshoe.simulator.sensors import thermistor_ohm
 from gumshoe.simulator.wires import OWN_POINTS, wrong_in
 
 BROKEN_OHM = 1e6
+LEAST_CRANKING_V, ENOUGH_SHARE = 9.6, 0.7
+"""What a battery holds while it cranks, and how much of that a starter needs to turn as it should (common practice)."""
 _AWAY = {"to_ground": "ground", "to_feed": "a feed"}
 
 
@@ -171,6 +174,19 @@ def _grounds(vehicle: Car) -> Finding:
     return Finding("The drop over the engine's strap is far too much." if bad else "The drop is within limits.")
 
 
+def _starter(vehicle: Car) -> Finding:
+    """Volts at the posts and at the starter while the key asks for it."""
+    parts = vehicle.parts
+    share, posts = cranking(parts.battery_health * (0.4 + 0.6 * vehicle.charge_share), parts.strap_ohm)
+    if "battery" in parts.unplugged or posts < LEAST_CRANKING_V:
+        return Finding("The posts themselves fall under 9.6 V.")
+    if share < ENOUGH_SHARE:
+        return Finding(f"Volts are lost on the way to it: the posts hold {posts:.1f} V.")
+    if parts.starter < ENOUGH_SHARE:
+        return Finding("It has its volts and turns slowly or not at all.")
+    return Finding("It has its volts and turns as it should.")
+
+
 def _charging(vehicle: Car) -> Finding:
     works = vehicle.parts.charging > 0.5 and vehicle.parts.converter
     return Finding("The voltage holds." if works else "The voltage falls, nothing is charged: too low or too high.")
@@ -191,6 +207,7 @@ POINTS: dict[str, Finder] = {
     "prior_work": _earlier_work,
     "charging": _charging,
     "main_grounds": _grounds,
+    "starter_volts": _starter,
     "coolant_curve": _coolant_curve,
     "wiggle": _wiggle,
     "provoke": _provoke,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gumshoe.simulator.car import Car
-from gumshoe.simulator.finding import Finder, Finding, always
+from gumshoe.simulator.finding import Finder, Finding, always, running
 from gumshoe.simulator.hands_engine import supply_kpa
 
 
@@ -164,6 +164,17 @@ def _rail_hold(vehicle: Car) -> Finding:
     return Finding("The pressure follows its target and holds.")
 
 
+def _second_rail_sensor(vehicle: Car) -> Finding:
+    """What the control unit makes of its rail against what is in it, while the engine runs."""
+    held, shown = vehicle.engine.systems.high_kpa, vehicle.readings.rail_kpa
+    if not running(vehicle) or held <= 0.0:
+        return Finding("The engine does not run: the rail holds nothing to compare.")
+    off = round(100.0 * (shown / held - 1.0))
+    return Finding(
+        f"The live value shows {shown / 1000.0:.1f} MPa, the second sensor {held / 1000.0:.1f} MPa.", off, "%"
+    )
+
+
 def _boost_control(vehicle: Car) -> Finding:
     if "boost_valve" in vehicle.electrics.dead:
         return Finding("The actuator moves by the pump; the valve does nothing on command: leaks or does not switch.")
@@ -225,6 +236,7 @@ SOUND_LOOKS = {
 POINTS: dict[str, Finder] = {point: always(words) for point, words in SOUND_LOOKS.items()} | {
     "purge_opens": _purge_opens,
     "rail_hold": _rail_hold,
+    "rail_second_sensor": _second_rail_sensor,
     "boost_control": _boost_control,
     "cooling_flow": _cooling_flow,
     "idle_valve": _idle_valve,

@@ -69,6 +69,7 @@ class Parts:
     battery_health: float = 1.0
     charging: float = 1.0
     strap_ohm: float = 0.001
+    starter: float = 1.0
     boost_gain: float = 1.0
     turbo_gain: float = 1.0
     gate_stuck: bool = False

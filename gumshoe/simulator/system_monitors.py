@@ -174,6 +174,9 @@ class LostModules(SlowMonitor):
 
     def __init__(self, parts: Parts) -> None:
         self.parts = parts
+        self.start()
+
+    def start(self) -> None:
         self._held = {component: Lasting(self.HOLD_S) for component in self.CODES}
         self._good = 0.0
 

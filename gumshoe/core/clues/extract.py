@@ -33,7 +33,7 @@ MOST_ABSENT = 120
 RAISES, TELLS = 0.10, 0.20
 """From these chances on, a suspect is behind a present code; and its other codes would be missed."""
 DOUBTFUL_WEIGHT = 0.25
-NO_START = "no_start"
+NO_START = frozenset({"no_start", "slow_crank"})
 LAMP_OUT, CLEARED_KM = "out", 200.0
 SUPPLY_RUNNING = "supply_running"
 AT_REST = (
@@ -75,7 +75,7 @@ def extract(evidence: OnRecord, knowledge: Knowledge) -> tuple[Clue, ...]:
 
 def does_not_start(evidence: OnRecord) -> bool:
     """Whether the customer says that it does not start, and nothing on record shows it running."""
-    said = any(name == NO_START for name in evidence.symptoms)
+    said = not NO_START.isdisjoint(evidence.symptoms)
     runs = evidence.module is not None and evidence.module.values.get("rpm", 0.0) >= RUNS_RPM
     return said and not runs and not evidence.trims and not evidence.misfires
 

@@ -41,7 +41,7 @@ from gumshoe.core.planning import (
     propose,
     what_is_here,
 )
-from gumshoe.core.planning.next_action import Act, foremost
+from gumshoe.core.planning.next_action import CONFIRM_SHARE, Act, foremost
 from gumshoe.core.planning.stop import ENOUGH, LEADS, likely_enough
 from gumshoe.core.suspects import Assessment, Suspect, assess
 from gumshoe.core.suspects.conflict import Conflict, conflict_in, rests_on
@@ -54,6 +54,7 @@ TELLS = 0.3
 STANDS_UNEXPLAINED = (
     "A code of this circuit stands, and what was measured there explains nothing: one of the two is wrong."
 )
+SEEN_ONCE = "It was found once, and that is not enough to act on: see it once more before anything is renewed."
 FEW = 3
 """So many tests are proposed where there are as many that speak of the first suspects, though they decide little."""
 RISEN, SOON_MINUTES = 2.0, 30.0
@@ -208,8 +209,23 @@ class Judged:
         found = next_action(
             self.assessment, self.grounds.knowledge, self._in_order, self.grounds.costs, self.grounds.lacks
         )
-        doubted = self._measured_once_though_its_code_stands if found.act is Act.WATCH else None
-        return make_again(doubted, STANDS_UNEXPLAINED, self.leader.id) if doubted else found
+        if found.act is Act.WATCH and (doubted := self._measured_once_though_its_code_stands):
+            return make_again(doubted, STANDS_UNEXPLAINED, self.leader.id)
+        if found.act is Act.GUESS and (once := self._seen_once):
+            return make_again(once, SEEN_ONCE, self.leader.id)
+        return found
+
+    @cached_property
+    def _seen_once(self) -> TestRow | None:
+        """The test that alone showed a leader who is not likely enough to act on, where making it again costs little
+        against the repair."""
+        grounds = self.grounds
+        one = rests_on(self.assessment, self.leader, ((row.test, row.outcome) for row in grounds.evidence.tests))
+        if one is None or one.result is None:
+            return None
+        test, repair = grounds.knowledge.tests[one.result[0]], grounds.knowledge.repairs[self.leader.row.repair]
+        dear = CONFIRM_SHARE * grounds.costs.of_repair(repair)
+        return test if grounds.costs.of_minutes(test.minutes) <= dear else None
 
     @cached_property
     def _measured_once_though_its_code_stands(self) -> TestRow | None:
