@@ -7,7 +7,7 @@ import unittest
 from gumshoe.core.clues import OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.judgement.grounds import Grounds
-from gumshoe.core.judgement.judged import Judged
+from gumshoe.core.judgement.judged import SEEN_ONCE, Judged
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
 from gumshoe.core.powertrain.description import Powertrain
@@ -73,6 +73,18 @@ class Contradicting(unittest.TestCase):
         resolved = Judged(Grounds(KNOWN, record(("P0302",), *tests, ("coil_swap", "stayed"))))
         self.assertIsNone(resolved.conflict)
         self.assertEqual(resolved.assessment.suspects[0].id, "compression_low_2")
+
+    def test_what_one_check_showed_is_seen_once_more_before_a_guess(self) -> None:
+        """A control unit is the last to be renewed, and not on one reading (common practice)."""
+        looks = ("look_connectors", "home"), ("purge_opens", "bad"), ("wiggle", "good"), ("look_prior_work", "good")
+        once = Judged(Grounds(KNOWN, record(("P0443",), ("check_purge_valve", "undriven"), *looks)))
+        self.assertEqual(once.leader.id, "undriven_purge_valve")
+        assert once.next.test
+        self.assertEqual((once.next.test.id, once.next.why), ("check_purge_valve", SEEN_ONCE))
+        again = ("check_purge_valve", "undriven")
+        twice = Judged(Grounds(KNOWN, record(("P0443",), again, *looks, again)))
+        self.assertNotEqual(twice.next.test.id if twice.next.test else "", "check_purge_valve")
+        self.assertEqual(twice.leader.id, "undriven_purge_valve")
 
 
 if __name__ == "__main__":

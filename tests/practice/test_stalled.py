@@ -34,6 +34,10 @@ class Dies(unittest.TestCase):
         self.assertIn("no_start", driven()[1].symptoms())
         self.assertNotIn("no_start", CAR.driven(seed=13)[1].symptoms())
 
+    def test_of_a_starter_that_hardly_turns_he_says_so(self) -> None:
+        for defect in ("starter-worn", "ground-strap-corroded"):
+            self.assertEqual(CAR.driven(defect, seed=13)[1].symptoms(), ("slow_crank",), defect)
+
     def test_no_trim_is_recorded_of_it(self) -> None:
         self.assertEqual(trims(dying()), ())
         self.assertTrue(trims(CAR.fresh(seed=13)))

@@ -4,6 +4,7 @@ import unittest
 
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.knowledge.shipped import tables
+from gumshoe.simulator.drives import start
 from gumshoe.simulator.hands import observe
 from gumshoe.simulator.vehicle import Key
 from tests.simulator.test_systems import built
@@ -100,6 +101,33 @@ class Tell(unittest.TestCase):
             finding = observe(built("tern_16", defect), "heater_ohm")
             assert finding
             self.assertEqual(finding.value, volts, defect)
+
+    def test_where_the_volts_of_a_starter_are_lost(self) -> None:
+        """Common practice: under 9.6 V at the posts it is the battery; what the starter lacks of it, the way."""
+        for defects, told in (
+            ((), "turns as it should"),
+            (("starter-worn",), "slowly or not at all"),
+            (("ground-strap-corroded",), "lost on the way"),
+            (("battery-weak",), "posts themselves fall"),
+        ):
+            finding = observe(built("tern_16", *defects), "starter_volts")
+            assert finding
+            self.assertIn(told, finding.words, defects)
+
+    def test_a_second_sensor_tells_what_the_rail_holds(self) -> None:
+        """One that shows 1.6 times what is there shows 60 % too much, and the rail still follows its target."""
+        for defects, off in (((), 0.0), (("rail-sensor-high",), 60.0), (("rail-sensor-low",), -40.0)):
+            car = built("skua_14", *defects)
+            still = observe(car, "rail_second_sensor")
+            assert still
+            self.assertIsNone(still.value, "nothing to compare at a standing engine")
+            car.begin(start(20.0))
+            car.run(22.0)
+            finding, held = observe(car, "rail_second_sensor"), observe(car, "rail_hold")
+            assert finding and held
+            assert finding.value is not None
+            self.assertAlmostEqual(float(finding.value), off, delta=5.0)
+            self.assertIn("follows its target", held.words)
 
     def test_a_dead_fan_does_not_run(self) -> None:
         car = built("tern_16")
