@@ -201,14 +201,17 @@ class Judged:
 
     @cached_property
     def next(self) -> NextAction:
-        """What to do next, by the way to work; where tests contradict each other, the odd one again before anything."""
-        again = self.conflict.odd.variable if self.conflict else ""
-        for item in self._in_order:
-            if self.conflict and item.test.id == again:
-                return make_again(item.test, self.conflict.words, self.leader.id)
+        """What to do next, by the way to work; where tests contradict each other, the odd one again before anything is
+        renewed: at once where it is soon made, else after what takes less."""
         found = next_action(
             self.assessment, self.grounds.knowledge, self._in_order, self.grounds.costs, self.grounds.lacks
         )
+        again = self.conflict.odd.variable if self.conflict else ""
+        for item in self._in_order:
+            if self.conflict and item.test.id == again:
+                quicker = found.test is not None and found.test.id != again and found.test.minutes < item.minutes
+                if item.minutes <= SOON_MINUTES or not quicker:
+                    return make_again(item.test, self.conflict.words, self.leader.id)
         if found.act is Act.WATCH and (doubted := self._measured_once_though_its_code_stands):
             return make_again(doubted, STANDS_UNEXPLAINED, self.leader.id)
         if found.act is Act.GUESS and (once := self._seen_once):
