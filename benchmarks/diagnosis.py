@@ -131,7 +131,8 @@ def ways(index: int) -> list[frozenset[str]]:
 
 
 def alike(together: Iterable[frozenset[str]]) -> dict[str, str]:
-    """Each repair under one name with all that cure a fault which it cures too: a partition that no truth decides."""
+    """Each repair under one name with all that cure a fault which it cures too: a partition by part, wires and plug
+    with it (and one for all injectors, since cleaning them cures each)."""
     root: dict[str, str] = {}
 
     def first(name: str) -> str:
