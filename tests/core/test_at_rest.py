@@ -64,6 +64,14 @@ class AtRest(unittest.TestCase):
         self.assertNotIn("pressure_at_rest", {item.test.id for item in seen.proposals})
         self.assertIn("pressure_at_rest", {item.test.id for item in read(MAP, "P0106").proposals})
 
+    def test_what_is_read_at_rest_shows_the_sensor_as_the_test_would(self) -> None:
+        seen = read(MAP, "P0106", rpm=0.0, map_kpa=60.0, baro_kpa=101.0)
+        leader = seen.assessment.suspects[0]
+        self.assertEqual(leader.id, "pressure_sensor_low")
+        self.assertEqual([clue.result for clue in leader.proven_by], [("pressure_at_rest", "low")])
+        sound = read(MAP, "P0106", rpm=0.0, map_kpa=101.0, baro_kpa=101.0).assessment
+        self.assertEqual([item.id for item in sound.suspects if item.proven_by], [])
+
     def test_more_than_any_pump_makes_is_the_rail_sensor(self) -> None:
         found = read(DIRECT, said=("no_start",), rpm=0.0, rail_kpa=70_800.0)
         self.assertEqual(told(found, "rail_at_rest"), "high")

@@ -283,18 +283,22 @@ def supply_of(module: ModuleSnapshot | None, knowledge: Knowledge) -> tuple[Vari
 
 
 def _at_rest(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
-    """What the sensors of air and rail tell of an engine that was read while it stood."""
+    """What the sensors of air and rail tell of an engine that was read while it stood; as good as the test that would
+    find the same."""
     values = evidence.module.values if evidence.module else {}
     if values.get("rpm", RUNS_RPM) > 0.0:
         return
     air = values.get("baro_kpa")
+    tests = {test.told_by: test for test in knowledge.tests.values() if test.told_by}
     for variable_id, key, words, less_air in AT_REST:
         variable, shown = knowledge.variables.get(variable_id), values.get(key)
         if variable is None or shown is None or (less_air and air is None):
             continue
         name = bin_of(variable, shown - air if less_air and air is not None else shown)
         said = f"{words} {shown:.0f} {variable.unit} while the engine stands: {bin_words(variable, name)}"
-        yield Clue(ClueKind.GRADED, variable.id, name, said, variable.family, *evidence.scan_source)
+        test = tests.get(variable_id)
+        same = (test.id, name) if test and test.outcome(name) else None
+        yield Clue(ClueKind.GRADED, variable.id, name, said, variable.family, *evidence.scan_source, stands_for=same)
 
 
 def _lamp(evidence: OnRecord, knowledge: Knowledge) -> Iterator[Clue]:
