@@ -24,7 +24,7 @@ import time
 from collections.abc import Callable, Iterable
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from copy import deepcopy
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from random import Random
 from typing import Any
@@ -36,10 +36,11 @@ from benchmarks.technician import in_random_order  # noqa: E402
 from gumshoe.core.planning import Strategy  # noqa: E402
 from gumshoe.practice.cars import CARS, Car  # noqa: E402
 from gumshoe.practice.cures import cures  # noqa: E402
-from gumshoe.practice.seen import snapshot  # noqa: E402
+from gumshoe.practice.heard import Drives  # noqa: E402
 from gumshoe.practice.trainee import (  # noqa: E402
     Job,
     Technician,
+    Truth,
     first_misread,
     knowing_it,
     most_frequent_for_the_first_code,
@@ -94,30 +95,33 @@ class Worked:
         return f"{self.car}: {' and '.join(self.defects)}"
 
 
-def noticed(car: Car, defect: str, seed: int) -> bool:
-    """Whether somebody would bring the car for this fault alone: two at once are two that a person would notice."""
-    state, felt = car.driven(defect, seed=seed)
-    standing = car.fresh(defect, seed=seed)
+def technician(car: Car, task: Task, state: dict[str, Any], felt: Drives, truth: Truth = ()) -> Technician:
+    """Somebody at the car as it came from its drives."""
+    standing = car.fresh(*task.defects, seed=task.seed)
     standing.restore(state)
-    engine = snapshot(standing).engine
-    return bool(engine and engine.codes) or bool(felt.symptoms())
+    return Technician(standing, car.known, car.described.specification, truth, deepcopy(felt))
+
+
+def noticed(task: Task) -> bool:
+    """Whether somebody would bring the car for each of its faults alone: two at once are two that a person notices."""
+    car = CARS[task.index]
+    alone = (replace(task, defects=(defect,)) for defect in task.defects)
+    return all(technician(car, one, *car.driven(*one.defects, seed=one.seed)).noticed for one in alone)
 
 
 def worked(task: Task) -> Worked:
     """Work one case. A car that nobody would bring, or of two faults one that nobody would, has no jobs."""
     car = CARS[task.index]
-    if len(task.defects) > 1 and not all(noticed(car, defect, task.seed) for defect in task.defects):
+    if len(task.defects) > 1 and not noticed(task):
         return Worked(car.model, task.defects, {})
     state, felt = car.driven(*task.defects, seed=task.seed)
     truth = tuple(cures(car.fresh(defect, seed=task.seed), car.known) for defect in task.defects)
     jobs = {}
     codes = False
     for name, work in lines(f"{car.model} {task.defects} {task.seed}", task.every).items():
-        standing = car.fresh(*task.defects, seed=task.seed)
-        standing.restore(state)
-        man = Technician(standing, car.known, car.described.specification, truth, deepcopy(felt))
+        man = technician(car, task, state, felt, truth)
         codes = bool(man.seen.engine and man.seen.engine.codes)
-        if not codes and not felt.symptoms():
+        if not man.noticed:
             return Worked(car.model, task.defects, {})
         work(man)
         jobs[name] = man.job

@@ -112,7 +112,7 @@ def prepare(exercise: Exercise) -> Prepared:
     state = vehicle.save()
     seen = _technician(exercise, state, truth, felt, known)
     codes = tuple(dict.fromkeys(item.code for item in seen.seen.engine.codes)) if seen.seen.engine else ()
-    if exercise.faults and not codes and not felt.symptoms():
+    if exercise.faults and not seen.noticed:
         raise NobodyWouldBringIt(f"“{exercise.title}”: this car sets no code, and its driver feels nothing.")
     ways = {BEST: best_line, FREQUENT: work_by(Strategy.FREQUENT), FLOOR: knowing_it}
     lines = []

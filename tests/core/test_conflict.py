@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import unittest
 
 from gumshoe.core.clues import OnRecord, TestOutcome, extract
@@ -10,6 +11,7 @@ from gumshoe.core.judgement.grounds import Grounds
 from gumshoe.core.judgement.judged import SEEN_ONCE, Judged
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
+from gumshoe.core.planning.next_action import Act
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.suspects.conflict import Conflict, conflict_in
 from gumshoe.core.suspects.posterior import assess
@@ -73,6 +75,21 @@ class Contradicting(unittest.TestCase):
         resolved = Judged(Grounds(KNOWN, record(("P0302",), *tests, ("coil_swap", "stayed"))))
         self.assertIsNone(resolved.conflict)
         self.assertEqual(resolved.assessment.suspects[0].id, "compression_low_2")
+
+    def test_a_long_one_is_made_again_after_what_takes_less_and_before_any_repair(self) -> None:
+        odd = ("compression", "low_3")  # 40 minutes
+        good = ("relative_compression", "good"), ("leak_down", "good")
+        others = ("coil_swap", "stayed"), ("plug_swap", "good"), ("injector_drive", "good"), ("spark_tester", "good")
+        quicker = 0
+        for codes, more in itertools.product((("P0303", "P0171"), ("P0303",)), range(len(others) + 1)):
+            judged = Judged(Grounds(KNOWN, record(codes, *good, *others[:more], odd)))
+            if judged.conflict is None or judged.conflict.odd.variable != odd[0]:
+                continue
+            self.assertIn(judged.next.act, (Act.TEST, Act.SHOW))
+            assert judged.next.test
+            self.assertLessEqual(judged.next.test.minutes, KNOWN.tests[odd[0]].minutes)
+            quicker += judged.next.test.id != odd[0]
+        self.assertGreater(quicker, 2)
 
     def test_what_one_check_showed_is_seen_once_more_before_a_guess(self) -> None:
         """A control unit is the last to be renewed, and not on one reading (common practice)."""

@@ -179,6 +179,11 @@ class Judged:
         """Tests on record that contradict each other, and which of them to make again."""
         return conflict_in(self.assessment, (row.test for row in self.grounds.evidence.tests))
 
+    @property
+    def _made(self) -> tuple[tuple[str, str], ...]:
+        """Every test made and how it came out, as often as it was."""
+        return tuple((row.test, row.outcome) for row in self.grounds.evidence.tests)
+
     @cached_property
     def leader(self) -> Suspect:
         """The suspect whom the next action is about: see ``foremost``."""
@@ -189,10 +194,9 @@ class Judged:
         what is in the hand is looked at anyway. None where he would be acted against without it, or is not yet, and
         once the work is done."""
         found = self.assessment.suspect(suspect)
-        made = ((row.test, row.outcome) for row in self.grounds.evidence.tests)
         if found is None or self.grounds.mended is not Mended.NO or not likely_enough(self.assessment, found):
             return None
-        return rests_on(self.assessment, found, made, ENOUGH)
+        return rests_on(self.assessment, found, self._made, ENOUGH)
 
     def once_more_at(self, component: str) -> Clue | None:
         """The same for whatever is likeliest to be wrong with a component."""
@@ -223,7 +227,7 @@ class Judged:
         """The test that alone showed a leader who is not likely enough to act on, where making it again costs little
         against the repair."""
         grounds = self.grounds
-        one = rests_on(self.assessment, self.leader, ((row.test, row.outcome) for row in grounds.evidence.tests))
+        one = rests_on(self.assessment, self.leader, self._made)
         if one is None or one.result is None:
             return None
         test, repair = grounds.knowledge.tests[one.result[0]], grounds.knowledge.repairs[self.leader.row.repair]

@@ -8,6 +8,7 @@ from pathlib import PurePath
 from typing import Any
 
 from django.contrib import messages
+from django.core.paginator import Page
 from django.db.models import QuerySet
 from django.http import HttpResponse, HttpResponseBase, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect
@@ -69,7 +70,12 @@ def as_typed(request: SignedIn) -> HttpResponse:
 
 
 def _list(
-    request: SignedIn, page: type[ListPage], form: Asked, rows: QuerySet[Any], lines: Callable[..., Iterator[str]]
+    request: SignedIn,
+    page: type[ListPage],
+    form: Asked,
+    rows: QuerySet[Any],
+    lines: Callable[..., Iterator[str]],
+    page_of: Callable[[QuerySet[Any], str], Page[Any]] = lists.page_of,
 ) -> HttpResponseBase:
     """A page of a list, or all of it as CSV."""
     if request.GET.get("as") == "csv":
@@ -78,7 +84,6 @@ def _list(
         return answer
     asked = request.GET.copy()
     asked.pop("page", None)
-    page_of = lists.page_of_cases if page is CasesPage else lists.page_of
     return show(request, page(form=form, rows=page_of(rows, request.GET.get("page", "")), rest=asked.urlencode()))
 
 
@@ -87,7 +92,7 @@ def _list(
 def cases(request: SignedIn) -> HttpResponseBase:
     """Every case of the shop."""
     form = CasesForm(request.GET, stages=lists.stages())
-    return _list(request, CasesPage, form, lists.cases(form), lists.cases_csv)
+    return _list(request, CasesPage, form, lists.cases(form), lists.cases_csv, lists.page_of_cases)
 
 
 @require_GET
