@@ -30,6 +30,7 @@ from gumshoe.core.knowledge import (
     rows,
     shipped,
     systems,
+    told_parts,
 )
 from gumshoe.core.knowledge.code_index import standard_index
 from gumshoe.core.knowledge.component_rows import WIRING_FIELDS, ComponentsFile
@@ -86,6 +87,7 @@ def shelf() -> dict[Path, type]:
         knowledge / "systems.toml": systems.SystemsFile,
         knowledge / "presets.toml": presets.PresetsFile,
         renamed.FILE: renamed.RenamedFile,
+        told_parts.FILE: told_parts.ToldFile,
         **dict.fromkeys(sorted(platform.FOLDER.glob("*.toml")), platform.Platform),
         drive_plan.FOLDER / "segments.toml": SegmentsFile,
         procedures.FILE: procedures.ProceduresFile,
@@ -167,6 +169,7 @@ def names(books: Mapping[Path, Book]) -> dict[str, Known]:
         "code or misfire": lambda name: name == "misfire" or _is_code(name),
         "code or number": lambda name: _is_code(name) or bool(re.fullmatch(NUMBER, name)),
         "code at its place": lambda name: name.replace("{n}", "1") in standard_index().rows,
+        "code component pattern": pattern(row.component for row in standard_index().rows.values()),
         "code component": _code_component({row.component for file in told[platform.Platform] for row in file.code}),
         "component": part,
         "channel": lambda name: name.replace("{b}", "1").replace("{c}", "1") in channels,

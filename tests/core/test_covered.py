@@ -7,8 +7,8 @@ import unittest
 from dataclasses import replace
 
 from gumshoe.core.knowledge.catalogue import expand
-from gumshoe.core.knowledge.code_index import standard_index
-from gumshoe.core.knowledge.covered import codes_covered, codes_of_parts, suspects_covered
+from gumshoe.core.knowledge.code_index import CodeIndex, OwnCode, standard_index
+from gumshoe.core.knowledge.covered import codes_covered, codes_led_somewhere, codes_of_parts, suspects_covered
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.spread import powertrains
 
@@ -26,6 +26,15 @@ class Covered(unittest.TestCase):
         self.assertGreaterEqual(covered / whole, FLOOR, missing)
         suspects = suspects_covered(known)
         self.assertGreaterEqual(suspects.share, FLOOR, suspects.missing)
+
+    def test_a_code_of_the_standard_leads_to_what_it_names(self) -> None:
+        """By what the tables describe, or by what is made from the code itself."""
+        known = [expand(powertrain, local) for _, powertrain, local in powertrains()]
+        led = codes_led_somewhere(known, standard_index())
+        self.assertGreaterEqual(led.share, FLOOR, led.missing)
+        described = codes_led_somewhere(known, CodeIndex([OwnCode("P1FFF", "thing of the maker's", "circuit")]))
+        self.assertEqual(described.whole, led.whole + 1)
+        self.assertNotIn("P1FFF", described.missing)
 
     def test_what_is_not_covered_is_named(self) -> None:
         known = expand(Powertrain())

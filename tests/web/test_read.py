@@ -75,6 +75,36 @@ class OnPaper(TestCase):
         scans.type_in(self.case, self.tess, text)
 
 
+class ToldByCodes(OnPaper):
+    """A code of a part that no table describes, and of equipment that nobody entered."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.type_in("P0748 P0401")
+
+    def test_the_pages_lead_to_it_and_say_what_is_assumed(self) -> None:
+        self.assertIn("P0401 tells of exhaust gas recirculation", self.page("scans:read"))
+        self.assertIn("pressure control solenoid A", self.page("suspects:suspects"))
+        check = "check_told_transmission_pressure_control_solenoid_a"
+        self.assertIn("Circuit check", self.page("bench:test", check))
+
+    def test_the_description_and_the_file_stay_as_entered(self) -> None:
+        told = export(self.case).powertrain
+        self.assertFalse(told.egr if told else True)
+        self.assertTrue(cases.powertrain_of(self.case).egr)
+
+    def test_what_was_found_there_is_known_when_the_code_is_gone(self) -> None:
+        """A code of any scan of the case counts: a check that was made stays one."""
+        check = "check_told_transmission_pressure_control_solenoid_a"
+        found = {"found": "circuit open"}
+        self.client.post(reverse("bench:record", args=(self.case.pk, check)), found)
+        self.type_in("P0171")
+        again = Case.objects.get(pk=self.case.pk)
+        judged = judging.judged(again)
+        self.assertIn(check, {test.test for test in judged.grounds.evidence.tests})
+        self.assertEqual(judged.unknown, ())
+
+
 class Powertrains(OnPaper):
     def save(self, **changes: object) -> int:
         data = {key: value for key, value in (V6 | changes).items() if value is not None}

@@ -16,10 +16,10 @@ from gumshoe.core.circuits.judging import conclusion, told_by
 from gumshoe.core.clues import FoundDead, OnRecord, TestOutcome
 from gumshoe.core.judgement import Grounds, Judged, mended_by, telling
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
-from gumshoe.core.knowledge.one_place import with_one_place
 from gumshoe.core.knowledge.parts import GENERIC, Local
 from gumshoe.core.knowledge.platform import Platform, platform_for_vin, platforms
 from gumshoe.core.knowledge.rows import Specification
+from gumshoe.core.knowledge.told_parts import by_codes
 from gumshoe.core.obd.snapshot import Snapshot
 from gumshoe.core.planning import Costs, Outlook, Proposal
 from gumshoe.core.powertrain.description import Powertrain
@@ -322,7 +322,7 @@ def knowledge_of(case: CaseFile) -> Knowledge:
         codes = (*local.codes, *case.own_codes)
         local = Local(local.id, (*local.wiring, *case.wiring), local.parts, codes, local.access, local.pins)
     told = {code.code for scan in scans_of(case) for code in scan.stored_codes}
-    return expand(powertrain, with_one_place(powertrain, local, frozenset(told)))
+    return expand(*by_codes(powertrain, local, told))
 
 
 def _age(case: CaseFile) -> float | None:

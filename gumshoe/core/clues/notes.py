@@ -12,8 +12,13 @@ SUPPLY_KINDS = frozenset({"power lost", "lost", "too low"})
 
 
 def scan_notes(snapshot: Snapshot | None, engine: ModuleSnapshot | None, knowledge: Knowledge) -> tuple[str, ...]:
-    """Remarks in words: empty engine controller with the lamp on, low supply (common practice, trade.md 2)."""
-    notes = []
+    """Remarks in words: what codes tell of the powertrain, empty engine controller with the
+    lamp on, low supply (common practice, trade.md 2)."""
+    notes = [
+        f"{told.code} tells of {told.words}, which the description of this powertrain leaves out. It is taken to be "
+        "fitted: correct the description, or the code if it was typed."
+        for told in knowledge.fitted
+    ]
     volts = engine.values.get("module_v") if engine else None
     if volts is not None and 0.0 < volts < LOW_SUPPLY_V:
         notes.append(

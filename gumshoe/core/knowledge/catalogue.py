@@ -60,6 +60,8 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
         pins=local.pins,
         index=local.index,
         climates=shipped.climates,
+        fitted=local.fitted,
+        strangers=local.strangers,
     )
 
 

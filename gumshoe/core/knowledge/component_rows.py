@@ -71,6 +71,7 @@ class ClassRow(Row):
     wear: Power = 0.8
     misfire: Chance = 0.0
     written: tuple[FailureMode, ...] = ()
+    told: bool = False
     ohms: tuple[Amount, ...] = ()
     ohms_where: dict[Feature, tuple[Amount, Amount]] = field(default_factory=dict)
     symptoms: SymptomChances = field(default_factory=dict)

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 from gumshoe.core.codes import TroubleCode, structure
 from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.knowledge.code_index import CodeIndex
+from gumshoe.core.knowledge.told_parts import is_stranger
 
 
 @dataclass(frozen=True)
@@ -35,6 +37,15 @@ def codes_covered(all_knowledge: Iterable[Knowledge]) -> dict[str, Share]:
         for number in sorted(codes_of_parts(knowledge)):
             seen.setdefault(structure(TroubleCode(number)).words, []).append((number, number in weighed))
     return {area: _share(rows) for area, rows in sorted(seen.items())}
+
+
+def codes_led_somewhere(all_knowledge: Iterable[Knowledge], index: CodeIndex) -> Share:
+    """Of the codes of the standard, those that lead to what they name: by a suspect of the tables on some powertrain,
+    or by what is made from the code itself where none describes it (``told_parts.py``)."""
+    known = list(all_knowledge)
+    weighed = frozenset[str]().union(*(knowledge.weighed for knowledge in known))
+    parts = frozenset[str]().union(*(codes_of_parts(knowledge) for knowledge in known))
+    return _share((code, code in weighed or code in parts or is_stranger(code, index)) for code in sorted(index.rows))
 
 
 def suspects_covered(all_knowledge: Iterable[Knowledge]) -> Share:

@@ -8,7 +8,7 @@ from functools import cached_property
 
 from gumshoe.core.knowledge.climates import ClimateRow, Oftener, oftener
 from gumshoe.core.knowledge.code_index import CodeIndex, standard_index
-from gumshoe.core.knowledge.parts import Component, PinRow, SharedPoint
+from gumshoe.core.knowledge.parts import Component, Fitted, PinRow, SharedPoint
 from gumshoe.core.knowledge.rows import (
     BandRow,
     CodeRow,
@@ -54,6 +54,8 @@ class Knowledge:
     pins: tuple[PinRow, ...] = ()
     index: CodeIndex = field(default_factory=standard_index, repr=False)
     climates: tuple[ClimateRow, ...] = ()
+    fitted: tuple[Fitted, ...] = ()
+    strangers: frozenset[str] = frozenset()
 
     @cached_property
     def templates(self) -> dict[str, str]:

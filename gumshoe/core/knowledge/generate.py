@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from gumshoe.core.knowledge.code_index import CodeIndex
 from gumshoe.core.knowledge.component_rows import CheckRow, CircuitRow, ModeRow
 from gumshoe.core.knowledge.parts import (
+    Cause,
     Component,
     Local,
     SharedPoint,
@@ -33,6 +34,8 @@ MIN_MENDING_MINUTES = 18
 BY_UNIT, ENGINE_DRIVES = "unit", ("engine_module", "renew_control_unit")
 DRIVEN_BY = {"gearbox": ("gearbox_module", "renew_gearbox_module")}
 """Whose output stages drive what sits there, and what renews them: the engine's control unit all else."""
+TOLD = 0.7
+"""How often what a code stands for sets that code (common practice)."""
 REFERENCE, OTHER_LETTER = "reference", 0.7
 DEAD_UNSEEN, DEAD_WANDERS = 0.06, 0.10
 ALL_OF_POINT, BANK_OF_POINT, SOME_OF_POINT, ONE_OF_POINT = 0.43, 0.25, 0.20, 0.12
@@ -109,6 +112,8 @@ def generated(powertrain: Powertrain, local: Local) -> Iterator[Generated]:
     for point in shared_points(powertrain, local):
         if point.row is None or not point.row.fault:
             yield _of_point(point, powertrain, local)
+    for cause in local.causes:
+        yield _of_cause(cause)
 
 
 def generated_tests(powertrain: Powertrain, local: Local, faults: dict[str, FaultRow]) -> Iterator[TestRow]:
@@ -126,6 +131,8 @@ def generated_tests(powertrain: Powertrain, local: Local, faults: dict[str, Faul
     for point in shared_points(powertrain, local):
         if point.row is None or not point.row.fault:
             yield _point_check(point)
+    for cause in local.causes:
+        yield _plan(cause)
 
 
 # -- inside -----------------------------------------------------------------------------------------------
@@ -244,6 +251,40 @@ def _of_point(point: SharedPoint, powertrain: Powertrain, local: Local) -> Gener
     return Generated(fault, repair)
 
 
+def _of_cause(cause: Cause) -> Generated:
+    """What a code stands for that no part does, and that it is put right when it is found."""
+    work = components_file().work["cause"]
+    repair = RepairRow(
+        f"mend_{cause.component}_{cause.number}",
+        work.words.replace("{c}", cause.number),
+        cause.component,
+        cause.minutes,
+        cause.price,
+        work.steps,
+        cause.cautions,
+        (),
+        "mend",
+        template="mend_told",
+    )
+    fault = FaultRow(
+        id=f"{cause.component}_{cause.number}",
+        words=f"cause of {cause.number} ({cause.title[:1].lower()}{cause.title[1:]})",
+        component=cause.component,
+        rate=cause.rate,
+        standing=components_file().standing,
+        wear=0.8,
+        needs=(),
+        repair=repair.id,
+        why=work.why,
+        codes={cause.number: TOLD},
+        symptoms={},
+        graded={},
+        origin=Origin.CODE,
+        template=f"{cause.component}_{cause.number}",
+    )
+    return Generated(fault, repair)
+
+
 def own_codes(point: SharedPoint, index: CodeIndex, banks: int) -> dict[str, float]:
     """The codes a shared point has of its own. Where no diagram is known, which reference carries which letter is a
     guess: the other letters' codes stand for it too, less often."""
@@ -340,6 +381,22 @@ def _point_check(point: SharedPoint) -> TestRow:
         {CheckOutcome.BAD: (fault,), CheckOutcome.GOOD: ()},
         {fault: {CheckOutcome.BAD: 0.93, CheckOutcome.GOOD: 0.07}},
     )
+
+
+def _plan(cause: Cause) -> TestRow:
+    """The search by the maker's own plan for a code."""
+    check = components_file().check["cause"]
+    made = _check(
+        f"{cause.component}_{cause.number}",
+        check,
+        check.words.replace("{c}", cause.number),
+        check.purpose,
+        float(cause.minutes),
+        {CheckOutcome.BAD: (f"{cause.component}_{cause.number}",), CheckOutcome.GOOD: ()},
+        {f"{cause.component}_{cause.number}": {CheckOutcome.BAD: 0.90, CheckOutcome.GOOD: 0.10}},
+    )
+    steps = (*check.steps[:1], *cause.steps, *check.steps[1:])
+    return replace(made, needs=(), steps=steps, cautions=cause.cautions, tool="as the maker's plan says")
 
 
 def _check(

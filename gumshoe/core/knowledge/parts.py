@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from decimal import Decimal
 from functools import cache
 from itertools import product
 from pathlib import Path
@@ -95,10 +96,35 @@ class PinRow:
     colour: str = ""
 
 
+@dataclass(frozen=True)
+class Fitted:
+    """Equipment that a code tells of: the code, and in words what the description lacks."""
+
+    code: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Cause:
+    """What a code stands for that names no part anybody measures here: the code's number, an id for what it names, its
+    title, what finding it takes, and the first steps of the search."""
+
+    number: str
+    component: str
+    title: str
+    rate: float
+    price: Decimal
+    minutes: int
+    steps: tuple[str, ...]
+    cautions: tuple[str, ...] = ()
+
+
 @dataclass(frozen=True, eq=False)
 class Local:
     """What is known of one vehicle or shop beyond the generic tables; ``places``: points that the codes of a case are
-    taken to share. Told apart by identity, so keep and reuse it."""
+    taken to share; ``causes``: what codes of it stand for that no part does; ``fitted``: what they tell of that the
+    description lacks; ``strangers``: codes that the tables lead nowhere. Told apart by identity, so keep and reuse
+    it."""
 
     id: str = ""
     wiring: tuple[WiringRow, ...] = ()
@@ -107,6 +133,9 @@ class Local:
     access: tuple[tuple[str, Access], ...] = ()
     pins: tuple[PinRow, ...] = ()
     places: tuple[SharedPoint, ...] = ()
+    causes: tuple[Cause, ...] = ()
+    fitted: tuple[Fitted, ...] = ()
+    strangers: frozenset[str] = frozenset()
     index: CodeIndex = field(init=False, repr=False)
 
     def __post_init__(self) -> None:

@@ -104,6 +104,8 @@ class Origin(StrEnum):
     TABLE = "table"
     PART = "part"
     POINT = "point"
+    CODE = "code"
+    """From a code that names no part."""
     GENERATED = "generated"
     """A test, from a part or a shared point."""
 
@@ -149,6 +151,7 @@ CodePlaced = Annotated[str, Refers("code at its place")]
 CodeGroup = Annotated[str, Refers("code group")]
 CodeKind = Annotated[str, Refers("code kind")]
 CodeComponent = Annotated[str, Refers("code component")]
+CodeComponentPattern = Annotated[str, Refers("code component pattern")]
 MonitorName = Annotated[str, Refers("monitor")]
 PartClass = Annotated[str, Refers("component class")]
 Part = Annotated[str, Refers("component")]

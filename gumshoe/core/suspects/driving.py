@@ -59,7 +59,8 @@ class Mended(Enum):
 class Situation:
     """What is known when somebody asks. ``tests``: the newest outcome by test; ``shown``: suspects a test has shown;
     ``values``: what the car told, by channel; ``unread``: what could not be read, in words; ``scanned``: whether codes
-    were read at all; ``weighed``: codes that bear on a suspect of this powertrain."""
+    were read at all; ``weighed``: codes that bear on a suspect which the tables
+    describe for this powertrain."""
 
     readings: tuple[CodeReading, ...] = ()
     lamp: str = ""
@@ -106,7 +107,7 @@ def drive_advice(seen: Situation) -> DriveAdvice:
     if soon or unlinked:
         advice = soon[0].advice if soon else "Bring it to the workshop without haste and without load."
         if unlinked:
-            advice += f" What is behind {_listed(unlinked)} is not known here: look it up before a long way."
+            advice += f" What {_listed(unlinked)} means for driving is not known here: look it up before a long way."
         return _said(f"{MAY} gently", advice)
     if rows:
         return _said(MAY, rows[0].advice)
@@ -201,6 +202,6 @@ def situation_of(
         values=dict(engine.values) if engine else {},
         unread=snapshot.codes_unread if snapshot else (),
         features=knowledge.powertrain.features,
-        weighed=knowledge.weighed,
+        weighed=knowledge.weighed - knowledge.strangers,
         scanned=scanned,
     )

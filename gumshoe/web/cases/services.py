@@ -11,10 +11,10 @@ from django.utils import timezone
 from gumshoe.core.casefile import CaseFile, case_of
 from gumshoe.core.errors import BadInput
 from gumshoe.core.knowledge.catalogue import Knowledge, expand
-from gumshoe.core.knowledge.one_place import with_one_place
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.knowledge.rows import Specification
+from gumshoe.core.knowledge.told_parts import by_codes
 from gumshoe.core.knowledge.values import Climate
 from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.web.accounts.models import User
@@ -129,18 +129,23 @@ def knowledge_of(case: Case) -> Knowledge:
 
 
 def powertrain_of(case: Case) -> Powertrain:
-    """The powertrain as entered for the vehicle, else the platform's, else the generic one."""
-    return vehicles.powertrain_of(case.vehicle)
+    """The powertrain as entered for the vehicle, else the platform's, else the generic one; with what the codes of the
+    case tell that it has."""
+    return _by_codes(case)[0]
 
 
-@once
 def local_of(case: Case) -> Local:
     """Wiring, parts and makers' codes known of this vehicle beyond the generic tables, and the place that the codes of
     this case share."""
+    return _by_codes(case)[1]
+
+
+@once
+def _by_codes(case: Case) -> tuple[Powertrain, Local]:
     document = imported_of(case)
     local = library.local_for(case.vehicle, *((document.own_codes, document.wiring) if document else ()))
-    told = frozenset(code for kind in kinds() if kind.codes is not None for code in kind.codes(case))
-    return with_one_place(powertrain_of(case), local, told)
+    told = (code for kind in kinds() if kind.codes is not None for code in kind.codes(case))
+    return by_codes(vehicles.powertrain_of(case.vehicle), local, told)
 
 
 @once

@@ -45,7 +45,7 @@ def powertrain_save(request: SignedIn, pk: int) -> HttpResponse:
     """Store the description; what contradicts itself comes back with the reason."""
     case = find(pk)
     form = PowertrainForm(request.POST)
-    held = services.powertrain_of(case)
+    held = description.powertrain_of(case.vehicle)
     if not form.is_valid():
         return _page(request, case, form, held, status=400)
     try:

@@ -9,6 +9,7 @@ from gumshoe.core.casefile.model import VehicleFacts
 from gumshoe.web.cases import services as cases
 from gumshoe.web.cases.models import Case
 from gumshoe.web.cases.registry import Export, kinds
+from gumshoe.web.vehicles import description
 
 
 def export(case: Case) -> CaseFile:
@@ -20,7 +21,7 @@ def export(case: Case) -> CaseFile:
         vehicle=VehicleFacts(
             car.vin, car.plate, car.make, car.model, car.year, None, car.platform, cases.climate_of(case)
         ),
-        powertrain=cases.powertrain_of(case),
+        powertrain=description.powertrain_of(car),
     )
     going = Export(case, came, row.entries if row else {})
     for kind in kinds():

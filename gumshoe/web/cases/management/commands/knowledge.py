@@ -9,7 +9,7 @@ from django.core.management.base import BaseCommand
 
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.code_index import standard_index
-from gumshoe.core.knowledge.covered import codes_covered, suspects_covered
+from gumshoe.core.knowledge.covered import codes_covered, codes_led_somewhere, suspects_covered
 from gumshoe.core.spread import powertrains
 
 SHOWN = 12
@@ -34,6 +34,11 @@ class Command(BaseCommand):
             sum(values) for values in zip(*((row.covered, row.whole) for row in areas.values()), strict=True)
         )
         self.stdout.write(f"{covered / whole:7.1%}  {covered:5d} of {whole:5d}  in all")
+        led = codes_led_somewhere(known, standard_index())
+        left = f"  without: {', '.join(led.missing[:most])}" if led.missing else ""
+        self.stdout.write(
+            f"{led.share:7.1%}  {led.covered:5d} of {led.whole:5d}  of the standard lead to what they name{left}"
+        )
         found = suspects_covered(known)
         self.stdout.write(
             f"{found.share:7.1%}  {found.covered:5d} of {found.whole:5d}  suspects that a test shows directly"
