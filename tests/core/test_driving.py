@@ -139,7 +139,7 @@ class NotKnown(unittest.TestCase):
         )
         found = advice(code)
         self.assertNotEqual(found.title, "May be driven")
-        self.assertIn(f"behind {code} is not known", found.words)
+        self.assertIn(f"What {code} means for driving is not known", found.words)
 
     def test_nothing_read_yet_is_no_all_clear(self) -> None:
         found = assess(PETROL, [])

@@ -88,6 +88,11 @@ class ToldByCodes(OnPaper):
         check = "check_told_transmission_pressure_control_solenoid_a"
         self.assertIn("Circuit check", self.page("bench:test", check))
 
+    def test_to_correct_the_description_is_one_press(self) -> None:
+        page = self.page("papers:powertrain")
+        self.assertIn("P0401 would not be watched without it", page)
+        self.assertRegex(page, r'<input[^>]*name="egr"[^>]*checked')
+
     def test_the_description_and_the_file_stay_as_entered(self) -> None:
         told = export(self.case).powertrain
         self.assertFalse(told.egr if told else True)
