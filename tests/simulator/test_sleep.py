@@ -54,8 +54,11 @@ class Sleeping(unittest.TestCase):
             began, clock = time.monotonic(), self.runner.vehicle.clock_s
             with self.runner.lock:
                 time.sleep(0.8)  # whatever holds it up
-            time.sleep(0.2)
-            self.assertAlmostEqual(self.runner.vehicle.clock_s - clock, time.monotonic() - began, delta=0.15)
+
+            def behind() -> float:
+                return time.monotonic() - began - (self.runner.vehicle.clock_s - clock)
+
+            until(lambda: abs(behind()) < 0.15)  # it makes up for it, when it comes to run
 
     def test_a_car_that_is_driven_does_not_sleep(self) -> None:
         self.runner.drive("short", 1.0)
