@@ -17,7 +17,7 @@ from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.code_index import standard_index
 from gumshoe.core.knowledge.equipped import equipped
 from gumshoe.core.knowledge.parts import GENERIC
-from gumshoe.core.knowledge.told_parts import by_codes, told_row
+from gumshoe.core.knowledge.told_parts import by_codes, is_stranger, told_row
 from gumshoe.core.planning.next_action import Act
 from gumshoe.core.powertrain.description import Evap, Gearbox, Phasers, Powertrain
 from gumshoe.core.suspects.relations import Role
@@ -82,6 +82,20 @@ class Parts(unittest.TestCase):
             self.assertIn("high_voltage", plan.cautions)
             self.assertFalse([name for name in known.tests if name.startswith("check_told") and code not in name])
             self.assertTrue(found.judged.advice.stop, code)
+
+    def test_every_code_of_the_drive_is_by_plan(self) -> None:
+        """P0A to P0E are the electric drive's (SAE J2012, from memory): what is not by plan is on twelve volts."""
+        index = standard_index()
+        drive = [row for code, row in index.rows.items() if code[:3] in {f"P0{letter}" for letter in "ABCDE"}]
+        strangers = {row.component for row in drive if is_stranger(row.number, index)}
+        probed = {name for name in strangers if not told_row(name).by_plan}
+        twelve_volts = {
+            "engine mount A, control",
+            "engine mount B, control",
+            "auxiliary gearbox fluid pump motor control unit",
+        }
+        self.assertGreater(len(strangers), 150)
+        self.assertEqual(probed - twelve_volts, set())
 
     def test_what_names_no_part_leads_to_the_makers_plan(self) -> None:
         found = assessed("P072D", **AUTOMATIC)

@@ -90,7 +90,7 @@ class ToldByCodes(OnPaper):
 
     def test_to_correct_the_description_is_one_press(self) -> None:
         page = self.page("papers:powertrain")
-        self.assertIn("P0401 would not be watched without it", page)
+        self.assertIn("exhaust gas recirculation: <strong>fitted</strong>, since P0401", page)
         self.assertRegex(page, r'<input[^>]*name="egr"[^>]*checked')
 
     def test_the_description_and_the_file_stay_as_entered(self) -> None:

@@ -49,7 +49,8 @@ class ClassRow(Row):
     """A kind of part. ``per`` names the axes of its positions; ``codes`` its names in the code catalogue; ``netlist``
     the circuit it is measured in, where that is not the one of its electrical type (``circuit``). ``ohms``: the least
     and the most that a sound one has, cold (common practice, from memory); ``ohms_where``: the same by a feature of the
-    powertrain. ``graded``: by failure mode what it shows of graded clues."""
+    powertrain. ``graded``: by failure mode what it shows of graded clues. ``told``: others than ``needs`` says have one
+    now and then, and a code of it says so."""
 
     id: str
     words: Words

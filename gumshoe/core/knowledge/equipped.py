@@ -22,8 +22,6 @@ NAMED = 0.9
 SURE = 0.5
 """What sets a code so often stands behind it; where nothing does, what sets it most often."""
 MOST_KEPT = 256
-EQUIPMENT = ("egr", "secondary_air", "phasers", "evap", "aftertreatment", "gearbox")
-"""The facts of a description that a code can add to."""
 OF_DIESELS = (Aftertreatment.NOX_TRAP, Aftertreatment.REDUCTANT)
 
 

@@ -32,7 +32,7 @@ def powertrain(request: SignedIn, pk: int) -> HttpResponse:
     stored = scans.latest(case)
     snapshot = scans.snapshot_of(stored) if stored else None
     found, told = description.prefilled(case.vehicle, snapshot.engine if snapshot else None)
-    added = [item.code for item in services.knowledge_of(case).fitted]
+    added = services.knowledge_of(case).fitted
     if added:
         found, told = description.with_fitted(case.vehicle, found, told, services.powertrain_of(case), added)
     preset = presets().get(request.GET.get("preset", ""))

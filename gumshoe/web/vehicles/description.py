@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from gumshoe.core.clues import Told, told_by_bus
-from gumshoe.core.knowledge.equipped import EQUIPMENT
+from gumshoe.core.knowledge.parts import Fitted
 from gumshoe.core.knowledge.platform import platforms
 from gumshoe.core.knowledge.presets import describe, facts_of
 from gumshoe.core.obd.snapshot import ModuleSnapshot
@@ -42,21 +42,15 @@ def prefilled(vehicle: Vehicle, module: ModuleSnapshot | None) -> tuple[Powertra
 
 
 def with_fitted(
-    vehicle: Vehicle, begun: Powertrain, told: tuple[Told, ...], fitted: Powertrain, codes: Iterable[str]
+    vehicle: Vehicle, begun: Powertrain, told: tuple[Told, ...], fitted: Powertrain, by: Iterable[Fitted]
 ) -> tuple[Powertrain, tuple[Told, ...]]:
     """The description to begin with, and what tells of it, with the equipment that codes of the case tell of: the right
-    description is then one press away. ``fitted``: the one that holds, with that equipment."""
-    why = f"{' and '.join(dict.fromkeys(codes))} would not be watched without it"
-    facts, held, more = facts_of(begun), facts_of(powertrain_of(vehicle)), facts_of(fitted)
-    changed = {name: more[name] for name in EQUIPMENT if more[name] not in (held[name], facts[name])}
-    return describe(facts | changed), (*told, *(Told(name, _shown(value), why) for name, value in changed.items()))
-
-
-def _shown(value: Any) -> str:
-    """A fact as the page says it."""
-    if isinstance(value, bool):
-        return "fitted" if value else "not fitted"
-    return ", ".join(value) if isinstance(value, list | tuple) else str(value)
+    description is then one press away. ``fitted``: the one that holds, with that equipment; ``by``: which code of what.
+    """
+    held, more = facts_of(powertrain_of(vehicle)), facts_of(fitted)
+    changed = {name: value for name, value in more.items() if value != held[name]}
+    named = (Told(item.words, "fitted", f"{item.code} would not be watched without it") for item in by)
+    return describe(facts_of(begun) | changed), (*told, *named)
 
 
 def store(vehicle: Vehicle, facts: dict[str, Any]) -> Powertrain:
