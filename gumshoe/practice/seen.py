@@ -54,6 +54,7 @@ CHECKS = (
     ("shorted to", "wire shorted to a feed"),
     ("contact loose", "contact loose"),
     ("does not drive it", "wires and part good, the control unit does not drive it"),
+    ("drives it all the time", "wires and part good, the control unit drives it all the time"),
     ("does not answer", "circuit good, part does not answer"),
     ("", "circuit and part good"),
 )

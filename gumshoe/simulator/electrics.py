@@ -31,6 +31,8 @@ STIFF_OHM = 1e3
 OVER_SHARE, UNDER_SHARE = 5.0, 0.2
 LOW_V, HIGH_V = 0.2, 4.85
 SWING_V = 2.0
+FIRES_WHEN_BROKEN = frozenset({"smart coil"})
+"""What does its work when its current is broken off: held on it does none."""
 CELL_V = (0.1, 0.8)
 FEED_V = 5.5
 PLACES = 33
@@ -91,6 +93,10 @@ class Electrics:
         if name in self.stuck_on:
             return 1.0
         return 0.0 if name in self.dead else command
+
+    def obeys(self, name: str) -> bool:
+        """Whether a load follows its command."""
+        return name not in self.dead and name not in self.stuck_on
 
     def volts(self, name: str, nominal: float, has: float) -> float:
         """A sensor's pin: ``nominal`` volts while its circuit is whole; else by what the sensor ``has``."""
@@ -159,6 +165,8 @@ def _load(kind: str, off: Nodes, on: Nodes) -> Stand:
         works, sticks = (all(_between(s, n.plus, n.minus) >= n.volts for n in needs) for s in (on, off))
         if not verdict and _between(off, "unit_in", "unit_ground") - _between(on, "unit_in", "unit_ground") < SWING_V:
             verdict = "open"
+        if kind in FIRES_WHEN_BROKEN:
+            return Stand(works and not sticks, False, verdict)
         return Stand(works, sticks and works, verdict)
     part = [item.id for item in _plain(kind).elements if item.heard][-1]
     usual = _amps(_sound(kind, True), part, kind)

@@ -8,7 +8,7 @@ from gumshoe.simulator.car import Car
 from gumshoe.simulator.electrics import cranking
 from gumshoe.simulator.finding import Finder, Finding, running
 from gumshoe.simulator.identity import Key
-from gumshoe.simulator.mending import DRIVER
+from gumshoe.simulator.mending import OUTPUTS
 from gumshoe.simulator.models import kind_of_point
 from gumshoe.simulator.parts import INSIDE
 from gumshoe.simulator.sensors import thermistor_ohm
@@ -39,9 +39,9 @@ def circuit(vehicle: Car, component: str) -> Finding:
         what = wired.circuit.element(element).words
         if path:
             return Finding(f"The plug is on. The {what} reaches where it must not: wire shorted to {_AWAY[path]}.")
-        if element == DRIVER:
-            how = "never" if ohm >= BROKEN_OHM else "all the time"
-            return Finding(f"Wires and part are whole, commanded {how}: the control unit does not drive it.")
+        if element in OUTPUTS:
+            how = "does not drive it" if ohm >= BROKEN_OHM else "drives it all the time"
+            return Finding(f"Wires and part are whole: the control unit {how}.")
         if element in INSIDE:
             return Finding(f"The plug is on, its wires are whole. {what[0].upper()}{what[1:]}: part does not answer.")
         said = "broken: circuit open" if ohm >= BROKEN_OHM else f"{ohm:.0f} Ω too much: contact loose"

@@ -317,14 +317,14 @@ def _sweep(vehicle: Car) -> Finding:
 
 
 def _cams(vehicle: Car) -> Finding:
-    parts, dead = vehicle.parts, vehicle.electrics.dead
+    parts = vehicle.parts
     late = [bank for bank, off in enumerate(parts.chain_deg, 1) if off > 3.0]
     if abs(parts.tooth_deg) > 3.0:
         return Finding("Every cam stands off by the same angle: all cams off alike.")
     if late:
         return Finding(f"Bank {late[0]} stands off: both cams of a bank off alike.")
     for place, cam in enumerate(vehicle.model.phasers):
-        if parts.phaser_stuck[place] or cam.valve in dead:
+        if parts.phaser_stuck[place] or not vehicle.electrics.obeys(cam.valve):
             words = f"The {cam.which} cam of bank {cam.bank} does not follow its command"
             return Finding(f"{words}: one cam lags or sticks.")
     if parts.oil_worn:

@@ -47,7 +47,7 @@ def _tank(vehicle: Car) -> Finding:
 
 
 def _vent(vehicle: Car) -> Finding:
-    if vehicle.parts.vent_stuck or "vent_valve" in vehicle.electrics.dead:
+    if vehicle.parts.vent_stuck or not vehicle.electrics.obeys("vent_valve"):
         return Finding("It can be blown through however it is commanded: it stays open or shut.")
     return Finding("One click each way: it opens and closes.")
 
@@ -61,14 +61,15 @@ def _charge_pipes(vehicle: Car) -> Finding:
 def _gate(vehicle: Car) -> Finding:
     if vehicle.parts.gate_stuck:
         return Finding("The rod does not move by hand: stiff, stuck or loose.")
-    if "boost_valve" in vehicle.electrics.dead:
+    if not vehicle.electrics.obeys("boost_valve"):
         return Finding("By hand it is free; by command nothing moves.")
     return Finding("The rod is free, it follows the command.")
 
 
 def _boost_watch(vehicle: Car) -> Finding:
     parts = vehicle.parts
-    weak = min(parts.boost_gain, parts.turbo_gain) < 0.8 or parts.gate_stuck or "boost_valve" in vehicle.electrics.dead
+    driven = vehicle.electrics.obeys("boost_valve")
+    weak = min(parts.boost_gain, parts.turbo_gain) < 0.8 or parts.gate_stuck or not driven
     return Finding("Boost stays below it." if weak else "Boost follows its command.")
 
 
@@ -116,7 +117,7 @@ def _regenerations(vehicle: Car) -> Finding:
 
 
 def _egr(vehicle: Car) -> Finding:
-    stuck = vehicle.parts.egr_stuck >= 0.0 or "egr_valve" in vehicle.electrics.dead
+    stuck = vehicle.parts.egr_stuck >= 0.0 or not vehicle.electrics.obeys("egr_valve")
     return Finding("No change or sticks." if stuck else "It stumbles as it should.")
 
 
@@ -151,7 +152,7 @@ def _converter(vehicle: Car) -> Finding:
 
 
 def _purge_opens(vehicle: Car) -> Finding:
-    if vehicle.parts.purge_passing_mm2 > 0.0:
+    if vehicle.parts.purge_passing_mm2 > 0.0 or "purge_valve" in vehicle.electrics.stuck_on:
         return Finding("Suction is there whatever the command says: it does not follow.")
     if "purge_valve" in vehicle.electrics.dead:
         return Finding("No click and no suction on command: it does not follow.")
@@ -176,7 +177,7 @@ def _second_rail_sensor(vehicle: Car) -> Finding:
 
 
 def _boost_control(vehicle: Car) -> Finding:
-    if "boost_valve" in vehicle.electrics.dead:
+    if not vehicle.electrics.obeys("boost_valve"):
         return Finding("The actuator moves by the pump; the valve does nothing on command: leaks or does not switch.")
     return Finding("The actuator moves, holds, switches as it is told.")
 
@@ -188,7 +189,7 @@ def _cooling_flow(vehicle: Car) -> Finding:
 
 
 def _idle_valve(vehicle: Car) -> Finding:
-    still = vehicle.parts.idle_valve_stuck or "idle_valve" in vehicle.electrics.dead
+    still = vehicle.parts.idle_valve_stuck or not vehicle.electrics.obeys("idle_valve")
     return Finding("It sticks or does nothing on command." if still else "It follows its command.")
 
 

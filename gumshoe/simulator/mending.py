@@ -16,7 +16,11 @@ WIRES = ("unplugged", "wired", "loose", "moods", "apart", "acting", "silent")
 """What is kept of wires: mended element by element below."""
 SETS = {"spark_plugs": "spark_plug", "injectors": "injector"}
 """What is renewed or cleaned as a set, and the kind of its members."""
-BUS, BOTH_ENDS, DRIVER = "bus_bus", 2, "driver"
+BUS, BOTH_ENDS = "bus_bus", 2
+OUTPUTS = frozenset({"driver", "high_side"})
+"""Elements of a circuit that sit in the control unit."""
+DRIVEN_BY = {"glow_plug": "glow_module"}
+"""Which unit drives a kind of part, where it is not the engine's."""
 
 OPENS = frozenset({"renew", "mend"})
 """Work after which what was broken inside the part is whole."""
@@ -61,8 +65,8 @@ def mend(parts: Parts, component: str, model: CarModel, work: str = "renew") -> 
                 setattr(parts, item.name, good)
     for defect in left:  # of two in one quantity (a chain stretched, or a tooth out) the other was taken away with it
         defect.apply(parts)
-    if component == "engine_module" and work == "renew":
-        for name in [name for name, (element, _) in parts.wired.items() if element == DRIVER]:
+    for name in [name for name, (element, _) in parts.wired.items() if element in OUTPUTS]:
+        if work == "renew" and component == DRIVEN_BY.get(ComponentRef.parse(name).kind, "engine_module"):
             del parts.wired[name]
     for name in _housed_with(component) if work in REPLUGS else ():
         parts.unplugged.discard(name)
@@ -94,7 +98,7 @@ def mend_wiring(parts: Parts, component: str) -> None:
         parts.loose.discard(name)
         parts.silent.discard(name)
         parts.moods.pop(name, None)
-        if parts.wired.get(name, ("",))[0] != DRIVER:
+        if parts.wired.get(name, ("",))[0] not in OUTPUTS:
             parts.wired.pop(name, None)
 
 

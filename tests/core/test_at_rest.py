@@ -7,18 +7,26 @@ import unittest
 from typing import Any
 
 from gumshoe.core.casefile.assess import CaseAssessment
+from gumshoe.core.circuits.faults import Fault
 from gumshoe.core.circuits.judging import UNIT, Conclusion, check_of
 from gumshoe.core.circuits.library import circuit_for
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.parts import Local
 from gumshoe.core.knowledge.values import CheckOutcome
 from gumshoe.core.planning.next_action import Act
-from gumshoe.core.powertrain.description import Gearbox, Powertrain
+from gumshoe.core.powertrain.description import Fuel, Gearbox, Ignition, Injection, Powertrain
 from tests.core.one_read import assessed
 
 FOUR = {"cylinders": 4, "air_metering": "flow"}
 MAP = {"cylinders": 3, "air_metering": "pressure"}
 DIRECT = {"cylinders": 4, "injection": "direct", "induction": "turbo"}
+RECIRCULATES = {"cylinders": 4, "fuel": "diesel", "injection": "common rail", "ignition": "none", "egr": True}
+
+
+def diesel_of(cylinders: int) -> Powertrain:
+    rail = Injection.COMMON_RAIL
+    order = (1, 3, 4, 2) if cylinders == 4 else tuple(range(1, cylinders + 1))
+    return Powertrain(cylinders=cylinders, firing_order=order, fuel=Fuel.DIESEL, injection=rail, ignition=Ignition.NONE)
 
 
 def read(
@@ -104,14 +112,57 @@ class Undriven(unittest.TestCase):
         self.assertEqual(drive.given[name], drive.given["injector_circuit_open_2"])
         self.assertNotIn(name, known.tests["look_connectors"].given)
 
+    def test_an_output_that_is_always_on_does_what_its_wire_to_ground_does(self) -> None:
+        known = expand(Powertrain(cylinders=4), Local())
+        held, wire = known.faults["stays_on_injector_2"], known.faults["short_ground_injector_2"]
+        self.assertEqual((held.graded, held.misfire), (wire.graded, wire.misfire))
+        self.assertGreater(held.codes["P0172"], 0.5, "it floods")
+        self.assertEqual((held.component, held.repair), ("engine_module", "renew_control_unit"))
+        opens = known.tests["purge_opens"]
+        self.assertEqual(opens.given["stays_on_purge_valve"], opens.given["short_ground_purge_valve"])
+        said = {row.id for row in known.tests["check_purge_valve"].outcomes}
+        self.assertIn(CheckOutcome.STAYS_ON, said)
+        self.assertNotIn(CheckOutcome.STAYS_ON, {row.id for row in known.tests["check_coolant_sensor"].outcomes})
+
+    def test_with_its_plug_left_on_an_output_that_is_always_on_looks_like_a_wire_to_ground(self) -> None:
+        """Who does not unplug the control unit finds the short and mends a wire that is whole (common practice)."""
+        known = expand(Powertrain(cylinders=4), Local())
+        given = known.tests["check_purge_valve"].given["stays_on_purge_valve"]
+        others = {name: chance for name, chance in given.items() if name != CheckOutcome.STAYS_ON}
+        self.assertEqual(max(others, key=others.__getitem__), CheckOutcome.SHORT_GROUND)
+
+    def test_glow_plugs_have_a_unit_of_their_own(self) -> None:
+        known = expand(diesel_of(4), Local())
+        for mode in ("undriven", "stays_on"):
+            row = known.faults[f"{mode}_glow_plug_3"]
+            self.assertEqual((row.component, row.repair), ("glow_module", "renew_glow_module"))
+
+    def test_what_is_on_all_the_time_tells_its_wire_from_an_open_one(self) -> None:
+        """A recirculation valve that is held open lets through too much; one without current nothing (physics)."""
+        found = read(RECIRCULATES, "P0489", "P0402").assessment.suspects
+        self.assertEqual(found[0].id, "short_ground_egr_valve")
+        low = read(RECIRCULATES, "P0489", "P0401").assessment.suspects
+        self.assertNotEqual(low[0].id, "short_ground_egr_valve")
+
+    def test_an_injector_that_never_shuts_makes_the_others_fall_behind(self) -> None:
+        """The cylinders are measured against each other (physics): the one with the circuit code is the one to look at."""
+        found = read(RECIRCULATES, "P0267", "P0263", "P0266", "P0272").assessment.suspects
+        self.assertEqual(found[0].id, "short_ground_injector_3")
+        petrol = expand(Powertrain(cylinders=4, injection=Injection.DIRECT), Local()).faults["short_ground_injector_3"]
+        self.assertLess(petrol.codes.get("P0263", 0.0), 0.05)
+        three = expand(diesel_of(3), Local())
+        self.assertNotIn("P0272", three.faults["short_ground_injector_3"].codes, "there is no fourth cylinder")
+
     def test_the_bench_tells_a_fault_in_the_unit_where_somebody_can_be_asked_of_it(self) -> None:
         """Of what is driven at its own check; of a sensor, which has no output stage, still at the unit."""
         known = expand(Powertrain(cylinders=4), Local())
-        in_unit = Conclusion(UNIT, UNIT, 0.97, (), True, False, 0.9)
-        for part, told in (
-            ("purge_valve", ("check_purge_valve", CheckOutcome.UNDRIVEN)),
-            ("coolant_sensor", ("check_engine_module", CheckOutcome.PART)),
+        for part, mode, told in (
+            ("purge_valve", "stuck_off", ("check_purge_valve", CheckOutcome.UNDRIVEN)),
+            ("purge_valve", "stuck_on", ("check_purge_valve", CheckOutcome.STAYS_ON)),
+            ("coolant_sensor", "open", ("check_engine_module", CheckOutcome.PART)),
         ):
+            fault = Fault(f"{mode}:driver", "driver in the control unit", "driver", (1.0,), 1.0, UNIT)
+            in_unit = Conclusion(UNIT, UNIT, 0.97, (fault,), True, False, 0.9)
             self.assertEqual(check_of(known, circuit_for(known, part), in_unit), told)
 
     def test_it_leads_only_once_wires_and_part_were_measured_good(self) -> None:

@@ -8,7 +8,7 @@ import unittest
 from gumshoe.core.clues import OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState, TroubleCode
 from gumshoe.core.judgement.grounds import Grounds
-from gumshoe.core.judgement.judged import SEEN_ONCE, Judged
+from gumshoe.core.judgement.judged import NOT_SEEN_ONCE, SEEN_ONCE, Judged
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
 from gumshoe.core.planning.next_action import Act
@@ -102,6 +102,18 @@ class Contradicting(unittest.TestCase):
         twice = Judged(Grounds(KNOWN, record(("P0443",), again, *looks, again)))
         self.assertNotEqual(twice.next.test.id if twice.next.test else "", "check_purge_valve")
         self.assertEqual(twice.leader.id, "undriven_purge_valve")
+
+    def test_no_part_is_renewed_against_the_one_reading_that_says_it_is_good(self) -> None:
+        looks = ("look_connectors", "home"), ("wiggle", "good")
+        good = ("check_intake_air_sensor", "good")
+        once = Judged(Grounds(KNOWN, record(("P0111",), good, *looks)))
+        self.assertEqual(once.leader.id, "worn_intake_air_sensor")
+        assert once.next.test
+        self.assertEqual((once.next.test.id, once.next.why), ("check_intake_air_sensor", NOT_SEEN_ONCE))
+        twice = Judged(Grounds(KNOWN, record(("P0111",), good, *looks, good)))
+        self.assertNotEqual(twice.next.why, NOT_SEEN_ONCE, "it was seen twice")
+        shown = Judged(Grounds(KNOWN, record(("P0111",), ("check_intake_air_sensor", "part"))))
+        self.assertNotEqual(shown.next.why, NOT_SEEN_ONCE, "it was shown")
 
 
 if __name__ == "__main__":

@@ -66,10 +66,46 @@ class Tell(unittest.TestCase):
                     self.assertEqual(told in finding.words.lower(), expected, finding.words)
 
     def test_a_dead_output_stage_is_not_a_broken_wire(self) -> None:
-        for what, how in (("stuck-off", "never"), ("stuck-on", "all the time")):
+        for what, how in (("stuck-off", "does not drive it"), ("stuck-on", "drives it all the time")):
             finding = observe(built("tern_16", f"purge_valve:driver:{what}"), "check_purge_valve")
             assert finding
-            self.assertIn(f"commanded {how}: the control unit does not drive it", finding.words)
+            self.assertIn(f"the control unit {how}", finding.words)
+
+    def test_a_load_that_is_on_all_the_time_does_not_follow_its_command(self) -> None:
+        for kind, name, point, told in (
+            ("tern_16", "purge_valve", "purge_opens", "whatever the command says"),
+            ("skua_14", "boost_valve", "boost_gate", "by command nothing moves"),
+            ("dunlin_30", "intake_phaser_valve", "cams", "does not follow its command"),
+            ("fulmar_20", "egr_valve", "egr_command", "No change"),
+        ):
+            for ends, expected in (("stuck-on", True), ("stuck-off", point != "purge_opens")):
+                with self.subTest(name, ends=ends):
+                    car = built(kind, f"{name}:driver:{ends}")
+                    car.key = Key.ON
+                    car.run(2.0)
+                    finding = observe(car, point)
+                    assert finding
+                    self.assertEqual(told in finding.words, expected, finding.words)
+
+    def test_a_coil_that_is_held_on_makes_no_spark(self) -> None:
+        """It sparks when its current is broken off (physics); so does one whose trigger reaches a feed."""
+        for defect in ("ignition_coil_2:driver:stuck-on", "ignition_coil_2:trigger_wire:to-a-feed"):
+            car = built("tern_16", defect)
+            car.run(1.0)
+            self.assertIn("ignition_coil_2", car.electrics.dead, defect)
+
+    def test_a_bridge_of_the_control_unit_is_no_wire(self) -> None:
+        car = built("tern_16", "throttle_motor:high_side:stuck-on")
+        finding = observe(car, "check_throttle_motor")
+        assert finding
+        self.assertIn("the control unit drives it all the time", finding.words)
+        self.assertFalse(car.carry_out("throttle_motor", ("throttle_motor",), work="wiring"))
+        self.assertTrue(car.carry_out("engine_module", ("engine_module",), work="renew"))
+
+    def test_a_glow_plug_is_driven_by_its_own_module(self) -> None:
+        car = built("fulmar_20", "glow_plug_2:driver:stuck-on")
+        self.assertFalse(car.carry_out("engine_module", ("engine_module",), work="renew"))
+        self.assertTrue(car.carry_out("glow_module", ("glow_module",), work="renew"))
 
     def test_the_low_reference_of_a_pedal_is_its_own_wire(self) -> None:
         """Who measures where both tracks hang finds it, and who mends it there has mended it."""

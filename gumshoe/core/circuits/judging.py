@@ -226,7 +226,7 @@ def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple
         test_id, outcome = TOLD_BY[found.outcome]
         return (test_id, outcome) if test_id in knowledge.tests else None
     if found.outcome == UNIT:
-        target, outcome = _in_the_unit(knowledge, circuit)
+        target, outcome = _in_the_unit(knowledge, circuit, found)
     elif found.outcome == "bad":
         target, outcome = _point(knowledge, circuit, found.of), "bad"
         if not target:  # nothing else hangs on it: it is this part's own wiring
@@ -241,11 +241,13 @@ def check_of(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple
     return (test.id, outcome) if test and any(row.id == outcome for row in test.outcomes) else None
 
 
-def _in_the_unit(knowledge: Knowledge, circuit: Circuit) -> tuple[str, str]:
-    """Where a fault in the control unit is told: at what it does not drive; of what it only listens to, at the unit."""
+def _in_the_unit(knowledge: Knowledge, circuit: Circuit, found: Conclusion) -> tuple[str, str]:
+    """Where a fault in the control unit is told: at what it never or always drives; of what it only listens to, at the
+    unit."""
+    told = CheckOutcome.STAYS_ON if found.faults and found.faults[0].mode == "stuck_on" else CheckOutcome.UNDRIVEN
     own = knowledge.tests.get(f"check_{circuit.id}")
-    driven = own is not None and any(row.id == CheckOutcome.UNDRIVEN for row in own.outcomes)
-    return (circuit.id, CheckOutcome.UNDRIVEN) if driven else ("engine_module", CheckOutcome.PART)
+    driven = own is not None and any(row.id == told for row in own.outcomes)
+    return (circuit.id, told) if driven else ("engine_module", CheckOutcome.PART)
 
 
 def _point(knowledge: Knowledge, circuit: Circuit, field: str) -> str:

@@ -28,7 +28,7 @@ from gumshoe.core.clues.extract import does_not_start
 from gumshoe.core.codes import CodeState
 from gumshoe.core.judgement.grounds import Grounds
 from gumshoe.core.knowledge.rows import TestRow
-from gumshoe.core.knowledge.values import FailureMode, Origin
+from gumshoe.core.knowledge.values import Origin
 from gumshoe.core.obd.snapshot import failure_types, states_by_code
 from gumshoe.core.planning import (
     NextAction,
@@ -55,6 +55,9 @@ STANDS_UNEXPLAINED = (
     "A code of this circuit stands, and what was measured there explains nothing: one of the two is wrong."
 )
 SEEN_ONCE = "It was found once, and that is not enough to act on: see it once more before anything is renewed."
+NOT_SEEN_ONCE = "What would have shown it was looked at once and did not: see it once more before anything is renewed."
+BESIDE = 0.1
+"""Of what leads a suspect has at least this share to be looked for beside it when the list is filled up."""
 FEW = 3
 """So many tests are proposed where there are as many that speak of the first suspects, though they decide little."""
 RISEN, SOON_MINUTES = 2.0, 30.0
@@ -164,14 +167,14 @@ class Judged:
     @cached_property
     def every_test(self) -> tuple[Proposal, ...]:
         """All tests that can still be made, by bits per minute."""
+        return self._proposed(self.conflict.odd.variable if self.conflict else "")
+
+    def _proposed(self, again: str) -> tuple[Proposal, ...]:
+        """The tests not made yet, and one that was."""
         grounds = self.grounds
+        done, standing = self.done - {again}, does_not_start(grounds.evidence)
         return propose(
-            self.assessment,
-            grounds.knowledge,
-            grounds.costs,
-            done=self.done - {self.conflict.odd.variable} if self.conflict else self.done,
-            known=self.measured,
-            standing=does_not_start(grounds.evidence),
+            self.assessment, grounds.knowledge, grounds.costs, done=done, known=self.measured, standing=standing
         )
 
     @cached_property
@@ -220,19 +223,34 @@ class Judged:
             return make_again(doubted, STANDS_UNEXPLAINED, self.leader.id)
         if found.act is Act.GUESS and (once := self._seen_once):
             return make_again(once, SEEN_ONCE, self.leader.id)
+        if found.act is Act.GUESS and (missed := self._missed_once):
+            return make_again(missed, NOT_SEEN_ONCE, self.leader.id)
         return found
 
     @cached_property
     def _seen_once(self) -> TestRow | None:
         """The test that alone showed a leader who is not likely enough to act on, where making it again costs little
         against the repair."""
-        grounds = self.grounds
         one = rests_on(self.assessment, self.leader, self._made)
         if one is None or one.result is None:
             return None
-        test, repair = grounds.knowledge.tests[one.result[0]], grounds.knowledge.repairs[self.leader.row.repair]
-        dear = CONFIRM_SHARE * grounds.costs.of_repair(repair)
-        return test if grounds.costs.of_minutes(test.minutes) <= dear else None
+        return self._cheap_beside_the_repair(self.grounds.knowledge.tests[one.result[0]])
+
+    @cached_property
+    def _missed_once(self) -> TestRow | None:
+        """The test that would have shown a leader and did not, made once, where making it again costs little against
+        the repair: no part is renewed against the one reading that speaks for leaving it."""
+        if self.leader.proven_by or not self.grounds.knowledge.repairs[self.leader.row.repair].renews:
+            return None
+        times = Counter(name for name, _ in self._made)
+        shows = (test for test in self.grounds.knowledge.shown_by(self.leader.id) if times[test.id] == 1)
+        test = min(shows, key=lambda row: row.minutes, default=None)
+        return self._cheap_beside_the_repair(test) if test else None
+
+    def _cheap_beside_the_repair(self, test: TestRow) -> TestRow | None:
+        """The test where it costs little against the repair of the leader."""
+        repair, costs = self.grounds.knowledge.repairs[self.leader.row.repair], self.grounds.costs
+        return test if costs.of_minutes(test.minutes) <= CONFIRM_SHARE * costs.of_repair(repair) else None
 
     @cached_property
     def _measured_once_though_its_code_stands(self) -> TestRow | None:
@@ -244,7 +262,7 @@ class Judged:
             row.component
             for row in knowledge.faults.values()
             if row.origin is Origin.PART
-            and row.mode is not FailureMode.UNDRIVEN  # of the unit, not of the circuit
+            and not (row.mode and row.mode.of_unit)
             and any(row.codes.get(number, 0.0) >= TELLS for number in standing)
         }
         times = Counter(row.test for row in evidence.tests)
@@ -257,8 +275,12 @@ class Judged:
         first = self.next.test.id if self.next.test else ""
         looks = self._looks
         worth = [item for item in self._in_order if item.decides or item.test.id == first or item.test.id in looks]
+        if first and all(item.test.id != first for item in worth):  # one that is made again
+            worth += [item for item in self._proposed(first) if item.test.id == first]
         if len(worth) < FEW:
-            about = {item.id for item in self.assessment.suspects[:FEW]}
+            foremost_ones = self.assessment.suspects[:FEW]
+            least = BESIDE * foremost_ones[0].probability
+            about = {item.id for item in foremost_ones if item.probability >= least}
             more = (item for item in self._in_order if item not in worth and not about.isdisjoint(item.test.given))
             worth += list(islice(more, FEW - len(worth)))
         worth.sort(key=lambda item: (item.test.id != first, looks.get(item.test.id, inf)))

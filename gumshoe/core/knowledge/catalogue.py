@@ -12,7 +12,7 @@ from gumshoe.core.knowledge.code_index import CodeIndex, of_other_bank
 from gumshoe.core.knowledge.effects import echoed, with_effects
 from gumshoe.core.knowledge.expanded import Knowledge
 from gumshoe.core.knowledge.generate import generated, generated_tests, raised_by
-from gumshoe.core.knowledge.linking import in_reach, placed_tests, reached, with_roots
+from gumshoe.core.knowledge.linking import in_reach, like_their_circuits, placed_tests, reached, with_roots
 from gumshoe.core.knowledge.parts import GENERIC, Component, Local, components, shared_points
 from gumshoe.core.knowledge.places import Place, Places, distribution_at, filled_row, graded_at, rows_at, variable_at
 from gumshoe.core.knowledge.rows import CodeRow, FaultRow, RepairRow, VariableRow
@@ -40,7 +40,8 @@ def expand(powertrain: Powertrain, local: Local = GENERIC) -> Knowledge:
     repairs = {row.id: row for told in shipped.repairs if set(told.on) <= features for row in rows_at(told, places)}
     faults = _placed(shipped, places, variables, parts, local.index)
     _generate(faults, repairs, variables, powertrain, local)
-    faults = with_roots(with_effects(faults, shipped.effects, local.index, powertrain), powertrain)
+    faults = with_effects(like_their_circuits(faults, local.index), shipped.effects, local.index, powertrain)
+    faults = with_roots(faults, powertrain)
     tests = placed_tests(shipped.tests, faults, parts, powertrain)
     tests |= {test.id: test for test in generated_tests(powertrain, local, faults)}
     used = {fault.repair for fault in faults.values()}

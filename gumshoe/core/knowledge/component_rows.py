@@ -90,6 +90,7 @@ class CircuitRow(Row):
     loose: KindChances = field(default_factory=dict)
     worn: KindChances = field(default_factory=dict)
     undriven: KindChances = field(default_factory=dict)
+    stays_on: KindChances = field(default_factory=dict)
     feed: KindChances = field(default_factory=dict)
     ground: KindChances = field(default_factory=dict)
     reference: KindChances = field(default_factory=dict)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -10,14 +11,17 @@ from gumshoe.core.codes import POWERTRAIN, told_by
 from gumshoe.core.knowledge.code_catalogue import rank_of
 from gumshoe.core.knowledge.code_index import CodeIndex
 from gumshoe.core.knowledge.rows import EffectRow, FaultRow
+from gumshoe.core.knowledge.values import FailureMode
 from gumshoe.core.powertrain.description import Powertrain
 
+CYLINDER_OF = re.compile(r"cylinder (\d+)")
 SMALL_EFFECT = 0.02
 """A code that a suspect would drag behind it more rarely than this is left to the leak."""
 LOST = "lost"
 """The kind of code that says that a control unit is not heard: what it tells is gone with it."""
 SURELY_DEAD = 0.4
 """A suspect that kills a signal more rarely than this is not known by what its loss drags behind it."""
+HELD_ON = (FailureMode.SHORT_GROUND, FailureMode.STAYS_ON)
 DIRECT = 0.15
 """From this chance in its own table on, a code is the suspect's own and not an echo."""
 
@@ -32,12 +36,18 @@ def with_effects(
 ) -> dict[str, FaultRow]:
     """Add to every suspect what it drags behind it."""
     raised = []
-    for effect in effects:
-        wanted = {name: value for name, value in effect.raises.items() if "bank 2" not in name or powertrain.banks > 1}
+    for effect in (row for row in effects if set(row.needs) <= powertrain.features):
+        wanted = {name: value for name, value in effect.raises.items() if _has_place(powertrain, name)}
         told = (number for reference in effect.told for number in index.numbers(reference, 1))
         raised.append(Raised(effect, index.strengths(wanted, powertrain.banks), frozenset((*effect.of, *told))))
     everything = Everything(tuple(raised))
     return {name: _with_effects(row, everything, Own(row, index)) for name, row in faults.items()}
+
+
+def _has_place(powertrain: Powertrain, reference: str) -> bool:
+    """Whether the engine has the bank or the cylinder that a code is about."""
+    place = CYLINDER_OF.search(reference)
+    return ("bank 2" not in reference or powertrain.banks > 1) and (not place or int(place[1]) <= powertrain.cylinders)
 
 
 @dataclass(frozen=True)
@@ -107,6 +117,10 @@ class Own:
         """How surely it raises a circuit code of one of these."""
         return _surest(self.dead, parts)
 
+    def held(self, parts: frozenset[str]) -> float:
+        """How surely it raises a circuit code of one of these because the load is on all the time."""
+        return self.of_parts(parts) if self.row.mode in HELD_ON else 0.0
+
     def of_codes(self, numbers: frozenset[str]) -> float:
         """How surely it raises one of these codes."""
         return _surest(self.row.codes, numbers)
@@ -132,5 +146,6 @@ EFFECT_SOURCES: dict[str, Callable[[Own, Raised], float]] = {
     "engine circuit code": lambda own, _raised: own.signal,
     "gearbox code": lambda own, _raised: own.gearbox,
     "dead circuit": lambda own, raised: own.of_parts(raised.about),
+    "held on": lambda own, raised: own.held(raised.about),
     "code": lambda own, raised: own.of_codes(raised.about),
 }

@@ -27,13 +27,20 @@ from gumshoe.core.powertrain.description import Powertrain
 from gumshoe.core.powertrain.misfires import WANDERS, Spread, law_of, mask_of, some_of
 from gumshoe.core.powertrain.positions import bank_members
 
-DEAD = (FailureMode.OPEN, FailureMode.SHORT_GROUND, FailureMode.SHORT_FEED, FailureMode.UNDRIVEN)
+DEAD = (FailureMode.OPEN, FailureMode.SHORT_GROUND, FailureMode.SHORT_FEED, FailureMode.UNDRIVEN, FailureMode.STAYS_ON)
 LOOSE_SHARE = 0.6
 """How much of a dead circuit's misfire a loose contact still causes (common practice)."""
 MIN_MENDING_MINUTES = 18
 BY_UNIT, ENGINE_DRIVES = "unit", ("engine_module", "renew_control_unit")
-DRIVEN_BY = {"gearbox": ("gearbox_module", "renew_gearbox_module")}
-"""Whose output stages drive what sits there, and what renews them: the engine's control unit all else."""
+DRIVEN_BY = {
+    "gearbox": ("gearbox_module", "renew_gearbox_module"),
+    "glow_plug": ("glow_module", "renew_glow_module"),
+}
+"""Whose output stages drive what sits there or is of that class, and what renews them: the engine's control unit all
+else."""
+STAGE_RATE = 0.5
+"""An output stage does not fail oftener because what it drives wears: of no more than this rate its modes take their
+share (common practice)."""
 TOLD = 0.7
 """How often what a code stands for sets that code (common practice)."""
 REFERENCE, OTHER_LETTER = "reference", 0.7
@@ -50,6 +57,7 @@ MODE_OUTCOMES = {
     FailureMode.LOOSE: CheckOutcome.LOOSE,
     FailureMode.WORN: CheckOutcome.PART,
     FailureMode.UNDRIVEN: CheckOutcome.UNDRIVEN,
+    FailureMode.STAYS_ON: CheckOutcome.STAYS_ON,
 }
 """Which outcome of the circuit check shows which failure mode."""
 INSIDE_OPEN = 0.35
@@ -64,6 +72,7 @@ SEEN = {
     FailureMode.LOOSE: 0.55,
     FailureMode.WORN: 0.75,
     FailureMode.UNDRIVEN: 0.80,
+    FailureMode.STAYS_ON: 0.75,
 }
 """How surely the check finds each mode (common practice)."""
 WRONGLY: Distribution = {
@@ -71,9 +80,10 @@ WRONGLY: Distribution = {
     CheckOutcome.LOOSE: 0.20,
     CheckOutcome.PART: 0.20,
     CheckOutcome.UNDRIVEN: 0.05,
+    CheckOutcome.STAYS_ON: 0.02,
     CheckOutcome.SHORT_GROUND: 0.03,
     CheckOutcome.SHORT_FEED: 0.03,
-    CheckOutcome.GOOD: 0.29,
+    CheckOutcome.GOOD: 0.27,
 }
 """What is found instead of what is there: a short that is none is hardly ever measured (common practice)."""
 AS_SOUND = 2.0
@@ -83,9 +93,10 @@ SECOND_SHARE = 0.5
 """Of what is not seen the share that is taken for one thing: a worn part for a good one, a short for the part."""
 
 MEMBER_OF_DEAD_POINT: Distribution = {
-    CheckOutcome.OPEN: 0.895,
+    CheckOutcome.OPEN: 0.893,
     CheckOutcome.PART: 0.06,
     CheckOutcome.UNDRIVEN: 0.005,
+    CheckOutcome.STAYS_ON: 0.002,
     CheckOutcome.LOOSE: 0.022,
     CheckOutcome.SHORT_GROUND: 0.009,
     CheckOutcome.SHORT_FEED: 0.009,
@@ -156,12 +167,12 @@ def _of_mode(component: Component, circuit: CircuitRow, mode: ModeRow, powertrai
         spread = Spread.PAIR if len(component.cylinders) == 2 else Spread.CYLINDER
         graded[MISFIRE] = {Spread.NONE: 1.0 - share, spread: share}
     repair = None if mode.repair == BY_UNIT else _repair(component, mode)
-    unit, renewed = DRIVEN_BY.get(row.place, ENGINE_DRIVES)
+    unit, renewed = DRIVEN_BY.get(row.id) or DRIVEN_BY.get(row.place, ENGINE_DRIVES)
     fault = FaultRow(
         id=f"{mode.id}_{component.id}",
         words=mode.words.replace("{c}", component.words),
         component=component.id if repair else unit,
-        rate=row.rate * mode.share,
+        rate=(min(row.rate, STAGE_RATE) if mode.repair == BY_UNIT else row.rate) * mode.share,
         standing=components_file().standing,
         wear=row.wear if mode.id in (FailureMode.WORN, FailureMode.LOOSE) else 0.5,
         needs=(),
@@ -324,8 +335,9 @@ def _circuit_check(
     """The check of one part (``by_hand``: its suspects described instead of generated; ``sharing``: those that take
     it with them)."""
     check = components_file().check["part"]
-    if f"{FailureMode.UNDRIVEN}_{component.id}" not in faults:
-        check = _without(check, CheckOutcome.UNDRIVEN)
+    for outcome in (CheckOutcome.UNDRIVEN, CheckOutcome.STAYS_ON):
+        if f"{outcome}_{component.id}" not in faults:
+            check = _without(check, outcome)
     names = tuple(check.outcomes)
     given: dict[str, Distribution] = {}
     proves: dict[str, list[str]] = {name: [] for name in names}
@@ -431,9 +443,9 @@ def _check(
 
 
 def _mistaken_for(mode: FailureMode) -> CheckOutcome:
-    """What a check that does not see it says instead."""
-    if mode is FailureMode.UNDRIVEN:
-        return CheckOutcome.OPEN
+    """What a check that does not see it says instead; of an output stage what is found with its plug left on."""
+    if mode.of_unit:
+        return CheckOutcome.OPEN if mode is FailureMode.UNDRIVEN else CheckOutcome.SHORT_GROUND
     return CheckOutcome.GOOD if mode in (FailureMode.WORN, FailureMode.LOOSE) else CheckOutcome.PART
 
 

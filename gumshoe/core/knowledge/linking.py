@@ -9,6 +9,8 @@ from typing import TypeVar
 
 from gumshoe.core.knowledge.access import MINUTES, Access, access_of, hardest
 from gumshoe.core.knowledge.by_place import by_place
+from gumshoe.core.knowledge.code_catalogue import rank_of
+from gumshoe.core.knowledge.code_index import CodeIndex
 from gumshoe.core.knowledge.hazards import with_usual_cautions
 from gumshoe.core.knowledge.parts import Component
 from gumshoe.core.knowledge.rows import FaultRow, RepairRow, TestRow
@@ -44,6 +46,18 @@ def roots_of(row: FaultRow, faults: Mapping[str, FaultRow], powertrain: Powertra
     return found
 
 
+def like_their_circuits(faults: Mapping[str, FaultRow], index: CodeIndex) -> dict[str, FaultRow]:
+    """Suspects of an output stage, each with what the part shows whose own circuit does the same: an output that never
+    drives is an open circuit, one that always does a wire to ground (where it switches the ground side)."""
+    found = {}
+    for name, twin in _twins(faults).items():
+        row, shows = faults[name], faults[twin]
+        more = {number: chance for number, chance in shows.codes.items() if rank_of(index.rows[number].kind) != 0}
+        codes, symptoms = more | row.codes, row.symptoms | shows.symptoms
+        found[name] = replace(row, codes=codes, symptoms=symptoms, graded=shows.graded, misfire=shows.misfire)
+    return dict(faults) | found
+
+
 def placed_tests(
     shipped: Iterable[TestRow], faults: Mapping[str, FaultRow], parts: Mapping[str, Component], powertrain: Powertrain
 ) -> dict[str, TestRow]:
@@ -53,12 +67,12 @@ def placed_tests(
     by_template = _grouped((name, row.template) for name, row in faults.items())
     by_kind = _grouped(kinds.items())
     by_mode = _grouped((name, row.mode) for name, row in faults.items() if row.mode and not row.members)
-    as_open = _as_good_as_open(faults)
+    twins = _twins(faults)
     found = {}
     for test in shipped:
         given = _of_groups(by_mode, test.modes) | _of_groups(by_template, test.given) | _of_groups(by_kind, test.given)
         if not any(item.proves_modes for item in test.outcomes):  # who looks at plugs and wires sees which it is
-            given |= {name: given[twin] for name, twin in as_open.items() if twin in given and name not in given}
+            given |= {name: given[twin] for name, twin in twins.items() if twin in given and name not in given}
         if test.shared:
             given = {name: test.shared for name, row in faults.items() if row.members} | given
         if test.elsewhere:
@@ -68,11 +82,10 @@ def placed_tests(
     return found
 
 
-def _as_good_as_open(faults: Mapping[str, FaultRow]) -> dict[str, str]:
-    """What a control unit does not drive, and the suspect that it does as little by: that its own circuit is open."""
-    twins = {
-        f"{FailureMode.UNDRIVEN}_{row.component}": name for name, row in faults.items() if row.mode is FailureMode.OPEN
-    }
+def _twins(faults: Mapping[str, FaultRow]) -> dict[str, str]:
+    """The suspects of output stages, and that of the part's own circuit by which it does the same."""
+    same = {FailureMode.OPEN: FailureMode.UNDRIVEN, FailureMode.SHORT_GROUND: FailureMode.STAYS_ON}
+    twins = {f"{same[row.mode]}_{row.component}": n for n, row in faults.items() if row.mode and row.mode in same}
     return {name: twin for name, twin in twins.items() if name in faults}
 
 

@@ -177,8 +177,8 @@ class FaultRow(Row):
 
 @dataclass(frozen=True)
 class EffectRow(Row):
-    """What one trouble drags behind it (``effects.toml``). ``of``: of a dead circuit, which components' codes tell that
-    it is dead; ``told``: which codes tell of the trouble."""
+    """What one trouble drags behind it (``effects.toml``). ``of``: of a dead circuit or a load held on, which
+    components' codes tell of it; ``told``: which codes tell of the trouble."""
 
     id: str
     source: EffectSource
@@ -186,6 +186,7 @@ class EffectRow(Row):
     raises: CodeChances
     of: tuple[CodeComponent, ...] = ()
     told: tuple[Code, ...] = ()
+    needs: tuple[Feature, ...] = ()
 
 
 @dataclass(frozen=True)

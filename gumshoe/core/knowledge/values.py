@@ -81,6 +81,13 @@ class FailureMode(StrEnum):
     WORN = "worn"
     UNDRIVEN = "undriven"
     """The control unit's output does not drive it."""
+    STAYS_ON = "stays_on"
+    """The control unit's output drives it all the time."""
+
+    @property
+    def of_unit(self) -> bool:
+        """Whether it is a fault of the control unit's output stage, not of the circuit."""
+        return self in (FailureMode.UNDRIVEN, FailureMode.STAYS_ON)
 
 
 class CheckOutcome(StrEnum):
@@ -94,6 +101,8 @@ class CheckOutcome(StrEnum):
     """The circuit is good, the part does not answer."""
     UNDRIVEN = "undriven"
     """Wires and part are good, the control unit does not drive it."""
+    STAYS_ON = "stays_on"
+    """Wires and part are good, the control unit drives it all the time."""
     GOOD = "good"
     BAD = "bad"
 
@@ -135,7 +144,7 @@ Equipment = Literal[
     "actuator control",
 ]  # fmt: skip
 """What not every shop has."""
-EffectSource = Literal["misfire", "engine circuit code", "gearbox code", "dead circuit", "code"]
+EffectSource = Literal["misfire", "engine circuit code", "gearbox code", "dead circuit", "held on", "code"]
 WiringField = Literal["feed", "ground", "reference", "low_reference", "plug", "bus"]
 
 Feature = Annotated[str, Refers("feature")]
