@@ -218,6 +218,8 @@ SOUND_LOOKS = {
     "valve_gear": "Springs and lobes are whole and alike.",
     "cams_turn": "The cams turn while it is cranked.",
     "fuel_level": "There is enough then and now.",
+    "fuel_outside": "From tank to rail dry everywhere.",
+    "oil_pressure": "Cold and hot it is as the maker says.",
     "gearbox_cooling": "The cooler is free and flowing.",
     "sensor_leads": "The leads go each to its own bank.",
     "battery_blocks": "All blocks alike, at rest and under load.",

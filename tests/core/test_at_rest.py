@@ -144,8 +144,14 @@ class Undriven(unittest.TestCase):
         low = read(RECIRCULATES, "P0489", "P0401").assessment.suspects
         self.assertNotEqual(low[0].id, "short_ground_egr_valve")
 
+    def test_a_short_sets_the_code_of_an_open_circuit_where_it_is_the_only_one(self) -> None:
+        """Codes told as circuit/open are all that older cars have (common practice): what is measured leads then."""
+        found = read(RECIRCULATES, "P0403", tests={"check_egr_valve": CheckOutcome.SHORT_FEED}).assessment.suspects
+        self.assertEqual(found[0].id, "short_feed_egr_valve")
+        self.assertEqual(read(RECIRCULATES, "P0403").assessment.suspects[0].id, "open_egr_valve")
+
     def test_an_injector_that_never_shuts_makes_the_others_fall_behind(self) -> None:
-        """The cylinders are measured against each other (physics): the one with the circuit code is the one to look at."""
+        """The cylinders are measured against each other (physics): the one with the circuit code is looked at."""
         found = read(RECIRCULATES, "P0267", "P0263", "P0266", "P0272").assessment.suspects
         self.assertEqual(found[0].id, "short_ground_injector_3")
         petrol = expand(Powertrain(cylinders=4, injection=Injection.DIRECT), Local()).faults["short_ground_injector_3"]

@@ -5,11 +5,13 @@ The dangers and the advice are common practice, no source; that a flashing lamp 
 """
 
 import unittest
+from dataclasses import replace
 
 from gumshoe.core.clues import OnRecord, TestOutcome, extract
 from gumshoe.core.codes import CodeState
 from gumshoe.core.errors import DataError
 from gumshoe.core.handtests.catalogue import cautions_of, hand_tests
+from gumshoe.core.judgement import Grounds, Judged
 from gumshoe.core.knowledge.catalogue import Knowledge, expand, tables
 from gumshoe.core.knowledge.rows import DangersFile
 from gumshoe.core.knowledge.tables import parse_table
@@ -192,6 +194,45 @@ class Dangers(unittest.TestCase):
         smell = advice(symptoms=("fuel_smell",))
         self.assertFalse(smell.stop)
         self.assertIn("leak", smell.title)
+
+    def test_every_danger_that_can_be_seen_holds_once_it_is_seen(self) -> None:
+        """What somebody found stops the car as a code of it would (common practice)."""
+        for test, outcome, word in (
+            ("look_fuel_leak", "wet", "fuel may be leaking"),
+            ("rail_hold", "wet", "fuel may be leaking"),
+            ("look_oil_fuel", "fuel", "fuel in the oil"),
+            ("oil_pressure_gauge", "low", "oil pressure"),
+            ("combustion_gas", "bad", "combustion gas"),
+            ("cooling_flow", "shut", "overheats"),
+            ("egr_cooler_pressure", "wet", "coolant low"),
+            ("cams_turn", "bad", "valve timing"),
+            ("look_throttle", "stuck", "throttle"),
+            ("isolation_told", "low", "high voltage"),
+        ):
+            found = advice(tests=((test, outcome),))
+            self.assertTrue(found.stop, test)
+            self.assertIn(word, found.title)
+        self.assertIn("oost", advice(tests=(("boost_watch", "over"),)).title)
+
+    def test_what_a_danger_asks_to_be_looked_at_comes_before_the_engine_runs(self) -> None:
+        known = PETROL
+        for said, look, found in (
+            ("fuel_smell", "look_fuel_leak", "dry"),
+            ("fuel_leak", "look_fuel_leak", "dry"),
+            ("oil_lamp", "look_oil", "good"),
+            ("runs_hot", "coolant_level", "good"),
+            ("wrong_fuel", "fuel_sample", "good"),
+        ):
+            with self.subTest(said):
+                told = OnRecord(symptoms=(said,), symptom_source=("complaint", "1"))
+                first = Judged(Grounds(known, told)).next.test
+                assert first
+                self.assertFalse(first.moves, f"{first.id} turns the engine")
+                made = TestOutcome(look, found, "t", "1")
+                after = Judged(Grounds(known, replace(told, tests=(made,)))).advice
+                self.assertNotIn(look, [name for name, _ in after.looks])
+        smell = OnRecord(symptoms=("fuel_smell", "rough_idle"), symptom_source=("complaint", "1"))
+        self.assertEqual(Judged(Grounds(known, smell)).proposals[0].test.id, "look_fuel_leak")
 
     def test_oil_pressure_fuel_leak_temperature_and_charging_codes(self) -> None:
         for code in ("P0524", "P0522", "P0093", "P0217", "P0563", "P2111"):

@@ -35,6 +35,7 @@ from gumshoe.core.planning import (
     Outlook,
     Proposal,
     in_order_of,
+    look_first,
     make_again,
     next_action,
     outlooks,
@@ -208,7 +209,17 @@ class Judged:
 
     @cached_property
     def next(self) -> NextAction:
-        """What to do next, by the way to work; where tests contradict each other, the odd one again before anything is
+        """What to do next, by the way to work; what a danger asks to be looked at comes before the engine runs."""
+        found = self._wanted
+        for name, danger in self.advice.looks if found.test and found.test.moves else ():
+            look = self.grounds.knowledge.tests.get(name)
+            if look and look.id not in self.done:
+                return look_first(look, danger, self.leader.id)
+        return found
+
+    @property
+    def _wanted(self) -> NextAction:
+        """The next action but for dangers; where tests contradict each other, the odd one again before anything is
         renewed: at once where it is soon made, else after what takes less."""
         found = next_action(
             self.assessment, self.grounds.knowledge, self._in_order, self.grounds.costs, self.grounds.lacks

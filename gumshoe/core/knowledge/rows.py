@@ -55,12 +55,16 @@ from gumshoe.core.knowledge.values import (
     SuspectOrKind,
     Symptom,
     SymptomChances,
+    TestName,
     TestOutcomeName,
     Variable,
     WholeMinutes,
     Words,
 )
 from gumshoe.core.powertrain.misfires import Lack, Spread
+
+MOVING = frozenset({"running", "road", "warm"})
+"""What a test may need for which the engine turns."""
 
 
 @dataclass(frozen=True)
@@ -287,6 +291,11 @@ class TestRow(Row):
         """Whether it can only be made at an engine that runs; being cranked is not running."""
         return "running" in self.needs and not self.cranks
 
+    @property
+    def moves(self) -> bool:
+        """Whether the engine turns for it, by itself or by the starter."""
+        return self.cranks or not MOVING.isdisjoint(self.needs)
+
     def outcome(self, told: str) -> OutcomeRow | None:
         """The outcome of that id, of today or before, or said in these words; None where there is none."""
         same = (item for item in self.outcomes if told in (item.id, *item.was))
@@ -420,14 +429,15 @@ class WhenRow(Row):
 
 @dataclass(frozen=True)
 class DangerRow(Row):
-    """What limits driving (``dangers.toml``), with the advice to the customer. ``history``: a code kept as history
-    counts as well."""
+    """What limits driving (``dangers.toml``), with the advice to the customer. ``look``: the test that is made before
+    the engine runs for any other; ``history``: a code kept as history counts as well."""
 
     id: str
     stop: bool
     title: Words
     words: Words
     when: tuple[WhenRow, ...]
+    look: TestName | Literal[""] = ""
     history: bool = False
 
 

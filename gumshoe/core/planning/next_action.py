@@ -125,6 +125,11 @@ def make_again(test: TestRow, why: str, suspect: str) -> NextAction:
     return NextAction(Act.TEST, f"Make it again: {_made(test)}", why, test, suspect)
 
 
+def look_first(test: TestRow, danger: str, suspect: str) -> NextAction:
+    """What is looked at before the engine turns for any other test."""
+    return NextAction(Act.TEST, _made(test), f"Before the engine turns for any other test. {danger}.", test, suspect)
+
+
 def cheapest_proof(
     suspect: str, knowledge: Knowledge, proposals: Iterable[Proposal], lacks: frozenset[str] = frozenset()
 ) -> TestRow | None:

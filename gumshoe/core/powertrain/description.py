@@ -236,6 +236,7 @@ class Powertrain:
             "spark": self.ignition is not Ignition.NONE,
             "ignition leads": self.ignition not in (Ignition.COIL_PER_PLUG, Ignition.NONE),
             "petrol": self.fuel is not Fuel.DIESEL,
+            "petrol only": self.fuel not in (Fuel.DIESEL, Fuel.FLEX),
             "flow metered": self.air_metering is not AirMetering.PRESSURE,
             "pressure metered": self.air_metering is not AirMetering.FLOW,
             "pressure metered only": self.air_metering is AirMetering.PRESSURE,

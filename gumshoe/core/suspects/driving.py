@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import Enum
 from fnmatch import fnmatchcase
 from functools import cache
@@ -34,12 +34,14 @@ ASIDE = (Role.STALE, Role.SELF)
 
 @dataclass(frozen=True)
 class DriveAdvice:
-    """Whether the vehicle may be driven, in words for the customer. ``reasons``: the dangers behind it, by id."""
+    """Whether the vehicle may be driven, in words for the customer. ``reasons``: the dangers behind it, by id;
+    ``looks``: the tests that come before the engine runs for any other, each with its danger in words."""
 
     stop: bool
     title: str
     words: str
     reasons: tuple[str, ...] = ()
+    looks: tuple[tuple[str, str], ...] = ()
 
     @property
     def sure(self) -> bool:
@@ -88,6 +90,11 @@ def dangers() -> tuple[DangerRow, ...]:
 def drive_advice(seen: Situation) -> DriveAdvice:
     """The advice that follows; old codes and those the work set count only where a danger says so."""
     holding = [row for row in dangers() if any(_holds(when, seen, row.history) for when in row.when)]
+    looks = tuple((row.look, row.title) for row in holding if row.look and row.look not in seen.tests)
+    return replace(_advice(seen, holding), looks=looks)
+
+
+def _advice(seen: Situation, holding: list[DangerRow]) -> DriveAdvice:
     stops = [row for row in holding if row.stop]
     told = tuple(row.id for row in holding)
     rows = [item.row for item in seen.today if item.row is not None]
