@@ -253,6 +253,23 @@ def _injector_drive(vehicle: Car) -> Finding:
     return Finding("A pulse: at every one.")
 
 
+def _pump_sound(vehicle: Car) -> Finding:
+    if "fuel_pump" in vehicle.electrics.stuck_on:
+        return Finding("The pump runs on and on.")
+    if "fuel_pump" in vehicle.electrics.dead:
+        return Finding("The pump stays silent.")
+    return Finding("The pump runs for a moment.")
+
+
+def _injector_sound(vehicle: Car) -> Finding:
+    """With a rod at each: one that is not driven is silent, and so is one that never shuts."""
+    electrics, every = vehicle.electrics, range(1, vehicle.model.cylinders + 1)
+    silent = [n for n in every if not electrics.obeys(f"injector_{n}")]
+    if silent:
+        return Finding(f"One is silent or dull: cylinder {silent[0]}.")
+    return Finding("All click alike.")
+
+
 def _plug_swap(vehicle: Car) -> Finding:
     moved = _goes_with(vehicle, ("plug_wear", "insulator"))
     return Finding("The count moved with the plug." if moved is not None else "The count stayed.")
@@ -379,6 +396,8 @@ POINTS: dict[str, Finder] = {
     "distributor_cap": always("Cap and rotor are clean and dry."),
     "coil_trigger": _coil_trigger,
     "injector_drive": _injector_drive,
+    "injector_listen": _injector_sound,
+    "pump_sound": _pump_sound,
     "spark_tester": _spark,
     "plug_swap": _plug_swap,
     "injector_swap": _injector_swap,

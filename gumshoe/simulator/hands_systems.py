@@ -6,6 +6,9 @@ from gumshoe.simulator.car import Car
 from gumshoe.simulator.finding import Finder, Finding, always, running
 from gumshoe.simulator.hands_engine import supply_kpa
 
+LEAST_RAIL = 0.35
+"""Of what the pump holds at idle the share below which nothing is injected (common practice)."""
+
 
 def _purge(vehicle: Car) -> Finding:
     if vehicle.parts.purge_passing_mm2 > 0.0:
@@ -165,6 +168,15 @@ def _rail_hold(vehicle: Car) -> Finding:
     return Finding("The pressure follows its target and holds.")
 
 
+def _rail_cranked(vehicle: Car) -> Finding:
+    """What the control unit makes of its rail while it is cranked, or has just been."""
+    model, diesel = vehicle.model, vehicle.model.compression
+    enough = LEAST_RAIL * (diesel.squeeze_kpa[0] if diesel else model.direct_kpa)
+    told = vehicle.readings.rail_kpa
+    state = "builds up" if told >= enough else "stays too low"
+    return Finding(f"The rail pressure {state}: {told / 1000.0:.1f} MPa.")
+
+
 def _second_rail_sensor(vehicle: Car) -> Finding:
     """What the control unit makes of its rail against what is in it, while the engine runs."""
     held, shown = vehicle.engine.systems.high_kpa, vehicle.readings.rail_kpa
@@ -239,6 +251,7 @@ SOUND_LOOKS = {
 POINTS: dict[str, Finder] = {point: always(words) for point, words in SOUND_LOOKS.items()} | {
     "purge_opens": _purge_opens,
     "rail_hold": _rail_hold,
+    "rail_cranking": _rail_cranked,
     "rail_second_sensor": _second_rail_sensor,
     "boost_control": _boost_control,
     "cooling_flow": _cooling_flow,

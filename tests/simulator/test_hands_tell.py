@@ -87,6 +87,36 @@ class Tell(unittest.TestCase):
                     assert finding
                     self.assertEqual(told in finding.words, expected, finding.words)
 
+    def test_what_is_heard_before_anything_is_measured(self) -> None:
+        """A pump at key on, an injector by a rod (common practice): silent without its current."""
+        for defect, point, told in (
+            ("fuel_pump:control_wire:open", "pump_sound", "silent"),
+            ("fuel_pump:driver:stuck-on", "pump_sound", "on and on"),
+            ("", "pump_sound", "for a moment"),
+            ("injector_3:control_wire:open", "injector_listen", "silent or dull: cylinder 3"),
+            ("injector_3:driver:stuck-on", "injector_listen", "silent or dull: cylinder 3"),
+            ("", "injector_listen", "alike"),
+        ):
+            with self.subTest(defect, point=point):
+                car = built("tern_16", *filter(None, (defect,)))
+                car.key = Key.ON
+                car.run(2.0)
+                finding = observe(car, point)
+                assert finding
+                self.assertIn(told, finding.words)
+
+    def test_the_rail_does_not_build_up_without_its_valve_or_pump(self) -> None:
+        for kind in ("skua_14", "fulmar_20"):
+            dead = ("rail_pressure_valve:driver:stuck-off", False), ("fuel_pump:load_wire:open", False)
+            for defect, builds in (("", True), *dead):
+                with self.subTest(kind, defect=defect):
+                    car = built(kind, *filter(None, (defect,)))
+                    car.begin(start(60.0))
+                    car.run(62.0)
+                    finding = observe(car, "rail_cranking")
+                    assert finding
+                    self.assertEqual("builds up" in finding.words, builds, finding.words)
+
     def test_a_coil_that_is_held_on_makes_no_spark(self) -> None:
         """It sparks when its current is broken off (physics); so does one whose trigger reaches a feed."""
         for defect in ("ignition_coil_2:driver:stuck-on", "ignition_coil_2:trigger_wire:to-a-feed"):
