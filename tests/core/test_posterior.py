@@ -9,14 +9,23 @@ import unittest
 from dataclasses import replace
 from random import Random
 
+import numpy as np
+
+from gumshoe.core.clues import OnRecord, extract
 from gumshoe.core.clues.model import Clue, ClueKind
-from gumshoe.core.knowledge.catalogue import Knowledge
+from gumshoe.core.codes import CodeState, TroubleCode
+from gumshoe.core.knowledge.catalogue import Knowledge, expand
 from gumshoe.core.knowledge.places import floored
+from gumshoe.core.obd.snapshot import ModuleSnapshot, StoredCode
+from gumshoe.core.powertrain.description import Layout, Powertrain
 from gumshoe.core.suspects import assess
-from gumshoe.core.suspects.likelihood import LEAST_SAY
+from gumshoe.core.suspects.likelihood import LEAST_SAY, LikelihoodModel
 from gumshoe.core.suspects.posterior import Stance
 from gumshoe.core.suspects.rates import priors
+from gumshoe.core.suspects.weighing import Shares, softmax
 from tests.core import toy
+
+CODES = ("P0171", "P0302", "P0443", "P0420", "P0128")
 
 
 def brute_force(known: Knowledge, clues: list[Clue]) -> dict[frozenset[str], float]:
@@ -205,3 +214,20 @@ class Properties(unittest.TestCase):
                 )
                 self.assertIs(entry.stance, expected)
                 self.assertIn(entry.clue.words, entry.words)
+
+
+class WorkedOutOnce(unittest.TestCase):
+    def test_what_is_taken_from_pairs_and_from_everybody_is_what_it_would_be_alone(self) -> None:
+        """The sets of two are weighed first, and what a clue says of a suspect is worked out once for all models."""
+        known = expand(Powertrain(cylinders=6, layout=Layout.V, firing_order=tuple(range(1, 7))))
+        codes = tuple(StoredCode(TroubleCode(code), CodeState.CONFIRMED) for code in CODES)
+        record = OnRecord(symptoms=("rough_idle",), module=ModuleSnapshot(0x7E8, codes=codes))
+        found = assess(known, extract(record, known))
+        assert found.model is not None and found.weights is not None
+        faults, sets = found.model.faults, found.model.sets
+        self.assertTrue((sets < len(faults)).all(axis=1).any(), "there are sets of three")
+        plain = LikelihoodModel(known, faults, sets)
+        everybody = dict(zip(known.faults, priors(known, known.faults, None), strict=True))
+        prior = np.array([everybody[name] for name in faults])
+        again = softmax(plain.log_prior(prior) + Shares(plain, found.clues).total)
+        self.assertLess(float(np.abs(again - found.weights).max()), 1e-12)

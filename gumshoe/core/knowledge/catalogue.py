@@ -8,10 +8,11 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import lru_cache
 
+from gumshoe.core.knowledge.checks import generated_tests
 from gumshoe.core.knowledge.code_index import CodeIndex, of_other_bank
 from gumshoe.core.knowledge.effects import echoed, with_effects
 from gumshoe.core.knowledge.expanded import Knowledge
-from gumshoe.core.knowledge.generate import generated, generated_tests, raised_by
+from gumshoe.core.knowledge.generate import generated, raised_by
 from gumshoe.core.knowledge.linking import in_reach, like_their_circuits, placed_tests, reached, with_roots
 from gumshoe.core.knowledge.parts import GENERIC, Component, Local, components, shared_points
 from gumshoe.core.knowledge.places import Place, Places, distribution_at, filled_row, graded_at, rows_at, variable_at

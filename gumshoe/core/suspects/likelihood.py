@@ -139,9 +139,16 @@ class Claims:
 
 class LikelihoodModel:
     """The fault model of one powertrain in the order of ``faults``, over ``sets`` of them (all up to MAX_SIZE unless
-    given; row 0 is the empty set); answers likelihoods per set."""
+    given; row 0 is the empty set); answers likelihoods per set. ``within``: the model of everybody, which has worked
+    out already what each clue says of them."""
 
-    def __init__(self, knowledge: Knowledge, faults: tuple[str, ...], sets: Ints | None = None) -> None:
+    def __init__(
+        self,
+        knowledge: Knowledge,
+        faults: tuple[str, ...],
+        sets: Ints | None = None,
+        within: LikelihoodModel | None = None,
+    ) -> None:
         self.knowledge, self.faults = knowledge, faults
         self.sets = fault_sets(len(faults)) if sets is None else sets
         self._columns = tuple(np.ascontiguousarray(column) for column in self.sets.T)
@@ -149,6 +156,10 @@ class LikelihoodModel:
         self._claims: dict[tuple[ClueKind, str], Claims] = {}
         self._per_set: dict[tuple[ClueKind, str, str], Floats] = {}
         self._misfires: dict[MisfireSeen, Floats] = {}
+        self._silent: dict[tuple[ClueKind, str], Floats] = {}
+        self._within = within
+        if within is not None:
+            self._among = np.array([*(within._place[name] for name in faults), len(within.faults)], dtype=np.int64)
 
     def log_likelihood(self, clue: Clue, counting: Counting | None = None) -> Floats:
         """log P(clue | S) for every set, not yet weighted. ``counting``: of the absences."""
@@ -292,17 +303,30 @@ class LikelihoodModel:
     def _silence(self, clue: Clue) -> tuple[Floats, float]:
         """log of the chance to stay silent: of every fault (none last), and of the leak with any known cause."""
         if clue.kind is ClueKind.CODE:
-            leak, links = self.knowledge.leaks[clue.variable], self.knowledge.by_code.get(clue.variable, {})
+            leak = self.knowledge.leaks[clue.variable]
         else:
             row = self.knowledge.symptoms[clue.variable]
             leak = self.knowledge.complaints[clue.variable] if clue.brought else row.leak
-            links = self.knowledge.by_symptom.get(clue.variable, {})
-        silent = np.zeros(len(self.faults) + 1)
+        # a known cause is one more arm of the noisy-or, present in every set
+        return self.silent(clue.kind, clue.variable), math.log1p(-leak) + math.log1p(-clue.explained)
+
+    def silent(self, kind: ClueKind, variable: str) -> Floats:
+        """log of the chance of every fault (none last) not to raise a code or symptom; kept for reuse."""
+        found = self._silent.get((kind, variable))
+        if found is None:
+            found = (
+                self._within.silent(kind, variable).take(self._among) if self._within else self._quiet(kind, variable)
+            )
+            self._silent[kind, variable] = found
+        return found
+
+    def _quiet(self, kind: ClueKind, variable: str) -> Floats:
+        links = (self.knowledge.by_code if kind is ClueKind.CODE else self.knowledge.by_symptom).get(variable, {})
+        found = np.zeros(len(self.faults) + 1)
         for fault, chance in links.items():
             if fault in self._place:
-                silent[self._place[fault]] = math.log1p(-chance)
-        # a known cause is one more arm of the noisy-or, present in every set
-        return silent, math.log1p(-leak) + math.log1p(-clue.explained)
+                found[self._place[fault]] = math.log1p(-chance)
+        return found
 
     def _over_sets(self, per_fault: Floats, always: float) -> Floats:
         total: Floats = np.full(len(self.sets), always)

@@ -9,6 +9,7 @@ ever enumerated.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 
 import numpy as np
 
@@ -19,6 +20,12 @@ LEAST = 1e-9
 """No sight is less likely than this: what rounding leaves is no evidence."""
 AT_ONCE = 4_000_000
 """So many numbers are worked on at a time."""
+
+
+@lru_cache(maxsize=1024)
+def _spared(law: tuple[tuple[int, float], ...], cylinders: int) -> Floats:
+    """The same as ``spared``; kept, since every case of an engine asks for it."""
+    return spared(dict(law), cylinders)
 
 
 def log_seen(seen: MisfireSeen, otherwise: Law, laws: Iterable[Law | None], sets: np.ndarray) -> Floats:
@@ -37,11 +44,13 @@ def log_seen(seen: MisfireSeen, otherwise: Law, laws: Iterable[Law | None], sets
         key = tuple(sorted(law.items())) if law else ()
         if key and key not in known:
             known[key] = len(rows)
-            rows.append(spared(dict(key), n))
+            rows.append(_spared(key, n))
         place.append(known[key] if key else 0)
     table = np.array(rows)
     alike = np.sort(np.array([*place, 0])[sets], axis=1)
-    different, back = np.unique(alike, axis=0, return_inverse=True)
+    base = len(table) ** np.arange(alike.shape[1])
+    _, first, back = np.unique(alike @ base, return_index=True, return_inverse=True)
+    different = alike[first]
     found = np.empty(len(different))
     step = max(1, AT_ONCE // table.shape[1])
     for begin in range(0, len(different), step):

@@ -101,34 +101,47 @@ class Assessment:
 
 
 _models: dict[tuple[int, tuple[str, ...], bytes], LikelihoodModel] = {}
-_KEPT_MODELS = 32
+_KEPT_MODELS = 48
 
 
-def model_for(knowledge: Knowledge, faults: tuple[str, ...], sets: Ints) -> LikelihoodModel:
+def model_for(
+    knowledge: Knowledge, faults: tuple[str, ...], sets: Ints, within: LikelihoodModel | None = None
+) -> LikelihoodModel:
     """The model over these sets of faults; kept, since a case is assessed many times with the same ones.
 
     The kept model holds its knowledge, so that the identity it is filed under stays its own.
     """
-    key = (id(knowledge), faults, sha256(sets.tobytes()).digest())
+    key = (id(knowledge), faults, sha256(sets.astype(np.int16).tobytes()).digest())
     found = _models.get(key)
     if found is None:
         if len(_models) >= _KEPT_MODELS:
             _models.clear()
-        found = _models[key] = LikelihoodModel(knowledge, faults, sets)
+        found = _models[key] = LikelihoodModel(knowledge, faults, sets, within)
     return found
 
 
-def worth_enumerating(knowledge: Knowledge, faults: tuple[str, ...], clues: tuple[Clue, ...], prior: Floats) -> Ints:
-    """Every set of up to two of these faults, and the likeliest pairs with every third."""
+def over_sets(
+    knowledge: Knowledge,
+    faults: tuple[str, ...],
+    clues: tuple[Clue, ...],
+    prior: Floats,
+    within: LikelihoodModel,
+    max_size: int,
+) -> Shares:
+    """What the clues say of every set of up to two of these faults, and of the likeliest pairs with every third; of
+    all sets where that is so many."""
     count = len(faults)
+    if max_size != MAX_SIZE or count <= CARRIED_ON // 2:
+        return Shares(model_for(knowledge, faults, fault_sets(count, max_size), within), clues)
     small = fault_sets(count, 2)
-    if count <= CARRIED_ON // 2:
-        return fault_sets(count)
-    pairs = model_for(knowledge, faults, small)
-    weight = pairs.log_prior(prior) + Shares(pairs, clues).total
+    pairs = model_for(knowledge, faults, small, within)
+    begun = Shares(pairs, clues)
+    weight = pairs.log_prior(prior) + begun.total
     two = np.flatnonzero(small[:, 1] < count)
     best = two[np.argsort(-weight[two], kind="stable")[:CARRIED_ON]]
-    return np.vstack([small, with_any_third(small[best, :2], count)])
+    threes = with_any_third(small[best, :2], count)
+    everything = model_for(knowledge, faults, np.vstack([small, threes]), within)
+    return Shares(everything, clues, begun, model_for(knowledge, faults, threes, within))
 
 
 def assess(
@@ -151,11 +164,8 @@ def assess(
     alone = Alone(knowledge, everyone, priors(knowledge, everyone, odometer_km, own, learned, age_years, climate), held)
     faults = alone.live(own)
     prior = np.array([alone.prior[name] for name in faults])
-    sets = (
-        worth_enumerating(knowledge, faults, held, prior) if max_size == MAX_SIZE else fault_sets(len(faults), max_size)
-    )
-    model = model_for(knowledge, faults, sets)
-    shares = Shares(model, held)
+    shares = over_sets(knowledge, faults, held, prior, alone.shares.model, max_size)
+    model = shares.model
     log_prior = model.log_prior(prior)
     log_posterior = log_prior + shares.total
     weights = softmax(log_posterior)
@@ -227,13 +237,12 @@ class Alone:
     def others(self, live: Iterable[str], weighing: Weighing) -> list[Suspect]:
         """The suspects that are not enumerated, each judged alone."""
         taken = set(live)
-        found = []
-        for index, name in enumerate(self.faults):
-            if name not in taken:
-                prior = self.prior[name]
-                chance = min(prior, _chance(float(self.log_odds[index])))
-                found.append(Suspect(name, self.knowledge.faults[name], chance, prior, (), weighing))
-        return found
+        chances = (1.0 / (1.0 + np.exp(-np.clip(self.log_odds, -700.0, 700.0)))).tolist()
+        return [
+            Suspect(name, self.knowledge.faults[name], min(self.prior[name], chance), self.prior[name], (), weighing)
+            for name, chance in zip(self.faults, chances, strict=True)
+            if name not in taken
+        ]
 
 
 def _roots_first(ranked: list[Suspect], knowledge: Knowledge) -> list[Suspect]:
@@ -281,10 +290,6 @@ def _apart_from_rivals(suspects: list[Suspect], knowledge: Knowledge) -> list[Su
         replace(item, proven_by=tuple(clue for clue in item.proven_by if shows(item, clue))) if item.proven_by else item
         for item in suspects
     ]
-
-
-def _chance(log_odds: float) -> float:
-    return 1.0 / (1.0 + math.exp(-max(min(log_odds, 700.0), -700.0)))
 
 
 def _proofs(knowledge: Knowledge, clues: Iterable[Clue]) -> dict[str, tuple[Clue, ...]]:

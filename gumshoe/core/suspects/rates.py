@@ -52,9 +52,8 @@ def base_rate(
 ) -> BaseRate:
     """The rate of one suspect. ``learned``: factors from the shop's own proven repairs."""
     row = knowledge.faults[fault]
-    reach = min(max((odometer_km or TYPICAL_KM) / TYPICAL_KM, 0.2), 4.0)
-    years = min(max((TYPICAL_YEARS if age_years is None else age_years) / TYPICAL_YEARS, 0.1), 4.0)
-    there, why = knowledge.oftener.get(climate, {}).get(fault, (1.0, ""))
+    reach, years, oftener = _grown_with(odometer_km, age_years, knowledge, climate)
+    there, why = oftener.get(fault, (1.0, ""))
     factors = (
         ("distance", float(reach**row.wear)),
         ("age", float(years**row.ageing)),
@@ -62,6 +61,15 @@ def base_rate(
         ("the shop's own repairs", (learned or {}).get(fault, 1.0)),
     )
     return BaseRate(row.rate, row.standing, factors)
+
+
+def _grown_with(
+    odometer_km: float | None, age_years: float | None, knowledge: Knowledge, climate: Climate
+) -> tuple[float, float, Mapping[str, tuple[float, str]]]:
+    """Distance and age against what the tables are written for, and what fails oftener there."""
+    reach = min(max((odometer_km or TYPICAL_KM) / TYPICAL_KM, 0.2), 4.0)
+    years = min(max((TYPICAL_YEARS if age_years is None else age_years) / TYPICAL_YEARS, 0.1), 4.0)
+    return reach, years, knowledge.oftener.get(climate, {})
 
 
 def priors(
@@ -75,6 +83,9 @@ def priors(
 ) -> Floats:
     """π for each fault: its base rate, scaled to EXPECTED_FAULTS in all; one of the technician's ``own`` is lifted."""
     names, lifted = list(faults), set(own)
-    rates = np.array([base_rate(knowledge, name, odometer_km, age_years, climate, learned).grown for name in names])
+    reach, years, there = _grown_with(odometer_km, age_years, knowledge, climate)
+    rows, shop = knowledge.faults, learned or {}
+    told = ((rows[name], there.get(name, (1.0, ""))[0] * shop.get(name, 1.0)) for name in names)
+    rates = np.array([row.rate * reach**row.wear * years**row.ageing * factor for row, factor in told])
     prior = np.minimum(rates / max(rates.sum(), 1e-12) * EXPECTED_FAULTS, 0.5)
     return np.array([max(p, LEAST_OWN) if name in lifted else p for name, p in zip(names, prior, strict=True)])

@@ -15,7 +15,7 @@ from functools import cached_property
 import numpy as np
 
 from gumshoe.core.clues.model import Clue, ClueKind, Presence
-from gumshoe.core.suspects.likelihood import Floats, LikelihoodModel
+from gumshoe.core.suspects.likelihood import Counting, Floats, LikelihoodModel
 
 FAMILY_REST = 0.25
 """How much all the further clues of a family count together, beside the most telling one."""
@@ -70,10 +70,18 @@ class Shares:
 
     Clues of one family count once: the most telling member in full, the rest tempered by FAMILY_REST; exact copies not
     at all. Absent codes that stand alone in their family are summed at once (``absent``), since they factorise.
+    ``begun``: the shares over the first of these sets, ``rest`` the model of the others: nothing is worked out twice.
     """
 
-    def __init__(self, model: LikelihoodModel, clues: Iterable[Clue]) -> None:
-        self.model = model
+    def __init__(
+        self,
+        model: LikelihoodModel,
+        clues: Iterable[Clue],
+        begun: Shares | None = None,
+        rest: LikelihoodModel | None = None,
+    ) -> None:
+        self.model, self._begun, self._rest = model, begun, rest
+        self._raw: dict[Clue, Floats] = {}
         families: dict[str, dict[tuple[str, str], Clue]] = {}
         for clue in clues:
             # An exact copy (same variable, same value) adds nothing; the heavier one is kept.
@@ -84,23 +92,42 @@ class Shares:
         self.telling: list[tuple[Clue, Floats]] = []
         self.absent: list[Clue] = []
         codes = [row for rows in families.values() for row in rows.values() if row.kind is ClueKind.CODE]
-        self.counting = model.counting(
-            (clue.variable for clue in codes if clue.value == Presence.PRESENT),
-            (clue for clue in codes if clue.value == Presence.ABSENT),
+        self.counting: Counting = (
+            begun.counting
+            if begun is not None
+            else model.counting(
+                (clue.variable for clue in codes if clue.value == Presence.PRESENT),
+                (clue for clue in codes if clue.value == Presence.ABSENT),
+            )
         )
         for members in families.values():
             if len(members) == 1 and next(iter(members.values())).value == Presence.ABSENT:
                 self.absent += members.values()
                 continue
-            rows = [(clue, clue.weight * model.log_likelihood(clue, self.counting)) for clue in members.values()]
+            rows = [(clue, clue.weight * self._of(clue)) for clue in members.values()]
             rows.sort(key=lambda row: (-float(np.ptp(row[1])), row[0].variable, row[0].value))
             self.telling += [
                 (clue, values if rank == 0 else values * FAMILY_REST / (len(rows) - 1))
                 for rank, (clue, values) in enumerate(rows)
             ]
-        self.total = model.absence(self.absent, self.counting)
+        self._absence = self._of_absent()
+        self.total = self._absence.copy()
         for _, values in self.telling:
-            self.total = self.total + values
+            self.total += values
+
+    def _of(self, clue: Clue) -> Floats:
+        """log P(clue | S) of every set."""
+        if self._begun is None or self._rest is None:
+            found = self.model.log_likelihood(clue, self.counting)
+        else:
+            found = np.concatenate([self._begun._raw[clue], self._rest.log_likelihood(clue, self.counting)])
+        self._raw[clue] = found
+        return found
+
+    def _of_absent(self) -> Floats:
+        if self._begun is None or self._rest is None:
+            return self.model.absence(self.absent, self.counting)
+        return np.concatenate([self._begun._absence, self._rest.absence(self.absent, self.counting)])
 
     @property
     def clues(self) -> tuple[Clue, ...]:
