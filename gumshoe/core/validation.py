@@ -30,7 +30,7 @@ from gumshoe.core.knowledge import (
     rows,
     shipped,
     systems,
-    told_parts,
+    told_rows,
 )
 from gumshoe.core.knowledge.code_index import standard_index
 from gumshoe.core.knowledge.component_rows import WIRING_FIELDS, ComponentsFile
@@ -87,7 +87,7 @@ def shelf() -> dict[Path, type]:
         knowledge / "systems.toml": systems.SystemsFile,
         knowledge / "presets.toml": presets.PresetsFile,
         renamed.FILE: renamed.RenamedFile,
-        told_parts.FILE: told_parts.ToldFile,
+        told_rows.FILE: told_rows.ToldFile,
         **dict.fromkeys(sorted(platform.FOLDER.glob("*.toml")), platform.Platform),
         drive_plan.FOLDER / "segments.toml": SegmentsFile,
         procedures.FILE: procedures.ProceduresFile,

@@ -17,7 +17,8 @@ from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.code_index import standard_index
 from gumshoe.core.knowledge.equipped import equipped
 from gumshoe.core.knowledge.parts import GENERIC
-from gumshoe.core.knowledge.told_parts import by_codes, is_stranger, told_row
+from gumshoe.core.knowledge.told_parts import by_codes, is_stranger
+from gumshoe.core.knowledge.told_rows import told_row
 from gumshoe.core.planning.next_action import Act
 from gumshoe.core.powertrain.description import Evap, Gearbox, Phasers, Powertrain
 from gumshoe.core.suspects.relations import Role
@@ -141,6 +142,7 @@ class Equipment(unittest.TestCase):
         self.assertEqual(self.fitted("P0011").phasers, Phasers.INTAKE)
         self.assertEqual(self.fitted("P0010", "P0013").phasers, Phasers.BOTH)
         self.assertEqual(self.fitted("P0734").gearbox, Gearbox.AUTOMATIC)
+        self.assertEqual(self.fitted("P0748").gearbox, Gearbox.AUTOMATIC, "only the code names that solenoid")
         self.assertEqual(self.fitted("P0455", powertrain=Powertrain(evap=Evap.NONE)).evap, Evap.VACUUM)
 
     def test_what_any_engine_can_set_fits_nothing(self) -> None:

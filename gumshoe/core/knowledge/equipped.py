@@ -15,6 +15,7 @@ from gumshoe.core.knowledge.code_index import CodeIndex
 from gumshoe.core.knowledge.parts import Fitted, components_file
 from gumshoe.core.knowledge.rows import CodeRow
 from gumshoe.core.knowledge.shipped import tables
+from gumshoe.core.knowledge.told_rows import told_row
 from gumshoe.core.powertrain.description import Aftertreatment, Evap, Fuel, Gearbox, Phasers, Powertrain
 
 NAMED = 0.9
@@ -49,7 +50,7 @@ def claims(row: CodeRow) -> list[tuple[float, frozenset[str]]]:
 @lru_cache(maxsize=MOST_KEPT)
 def _lacking(powertrain: Powertrain, component: str, kind: str, number: str) -> tuple[Powertrain, str] | None:
     """The powertrain with what stands behind a code first of all, where that is equipment it lacks; and its words."""
-    told = _claims(component, kind, number)
+    told = _claims(component, kind, number) or [(NAMED, frozenset(told_row(component).needs))]
     most = max((chance for chance, _ in told), default=0.0)
     lacking = [needs for chance, needs in told if chance >= min(SURE, most) and not needs <= powertrain.features]
 

@@ -10,10 +10,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
-from fnmatch import fnmatchcase
-from functools import cache, lru_cache
-from pathlib import Path
+from dataclasses import replace
+from functools import lru_cache
 
 from gumshoe.core.knowledge.catalogue import expand
 from gumshoe.core.knowledge.code_catalogue import kinds
@@ -23,53 +21,15 @@ from gumshoe.core.knowledge.equipped import claims, equipped, fits
 from gumshoe.core.knowledge.one_place import with_one_place
 from gumshoe.core.knowledge.parts import Cause, Fitted, Local, components_file
 from gumshoe.core.knowledge.rows import CodeRow
-from gumshoe.core.knowledge.tables import load_table
-from gumshoe.core.knowledge.values import (
-    Caution,
-    CircuitName,
-    CircuitType,
-    CodeComponentPattern,
-    FailureMode,
-    FeedPoint,
-    MapPlace,
-    Money,
-    PlugPoint,
-    Rate,
-    Row,
-    WholeMinutes,
-)
+from gumshoe.core.knowledge.told_rows import told_row
+from gumshoe.core.knowledge.values import FailureMode
 from gumshoe.core.powertrain.description import Powertrain
 
-FILE = Path(__file__).parent / "told_parts.toml"
 OF_ANY_KIND = "named by a code"
 """The electrical type of a circuit that nobody has described."""
 CIRCUITS = frozenset({"circuit", "circuit open", "circuit low", "circuit high", "intermittent"})
 """The kinds of code that only a thing with wires has."""
 MOST_KEPT = 64
-
-
-@dataclass(frozen=True)
-class ToldRow(Row):
-    """How parts of these names are taken to be wired, reached and paid for. ``by_plan``: by the maker's plan alone."""
-
-    components: tuple[CodeComponentPattern, ...]
-    place: MapPlace
-    rate: Rate
-    price: Money
-    minutes: WholeMinutes
-    circuit: CircuitType = ""
-    netlist: CircuitName = ""
-    feed: FeedPoint = ""
-    plug: PlugPoint = ""
-    by_plan: bool = False
-    cautions: tuple[Caution, ...] = ()
-
-
-@dataclass(frozen=True)
-class ToldFile(Row):
-    """``told_parts.toml``: the first row that fits holds."""
-
-    told: tuple[ToldRow, ...]
 
 
 def by_codes(powertrain: Powertrain, local: Local, codes: Iterable[str]) -> tuple[Powertrain, Local]:
@@ -88,11 +48,6 @@ def by_codes(powertrain: Powertrain, local: Local, codes: Iterable[str]) -> tupl
     return powertrain, with_one_place(powertrain, _with(local, strangers, fitted), every)
 
 
-def told_row(component: str) -> ToldRow:
-    """The row that holds for a component of the catalogue."""
-    return next(row for row in _rows() if any(fnmatchcase(component, wanted) for wanted in row.components))
-
-
 def is_stranger(code: str, index: CodeIndex) -> bool:
     """Whether the tables describe for no powertrain the part that a code names, nor what sets it."""
     row = index.rows[code]
@@ -100,11 +55,6 @@ def is_stranger(code: str, index: CodeIndex) -> bool:
 
 
 # -- inside -----------------------------------------------------------------------------------------------
-
-
-@cache
-def _rows() -> tuple[ToldRow, ...]:
-    return load_table(FILE, ToldFile).told
 
 
 @lru_cache(maxsize=MOST_KEPT)

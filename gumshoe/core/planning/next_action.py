@@ -127,7 +127,9 @@ def make_again(test: TestRow, why: str, suspect: str) -> NextAction:
 
 def look_first(test: TestRow, danger: str, suspect: str) -> NextAction:
     """What is looked at before the engine turns for any other test."""
-    return NextAction(Act.TEST, _made(test), f"First, before the engine turns for another test. {danger}.", test, suspect)
+    return NextAction(
+        Act.TEST, _made(test), f"First, before the engine turns for another test. {danger}.", test, suspect
+    )
 
 
 def cheapest_proof(
